@@ -1,0 +1,47 @@
+# `make demo` and `make test` are the two commands a newcomer needs; each sets up what it uses.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/.ready
+
+.PHONY: demo test lint bench screenshots demo-data wheel clean tmux
+
+demo: $(READY)
+	$(BIN)/stomion demo
+
+test: $(READY) tmux
+	$(BIN)/pytest -n auto
+
+lint: $(READY)
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/python tools/check_docs.py
+
+bench: $(READY)
+	$(BIN)/python tools/bench.py
+
+screenshots: $(READY)
+	$(BIN)/python tools/screenshots.py
+
+demo-data: $(READY)
+	$(BIN)/python tools/make_demo.py
+
+wheel: $(READY)
+	$(BIN)/python -m build --wheel --no-isolation
+
+# The end-to-end run drives a real terminal; it is skipped with one line where tmux can't be had.
+tmux:
+	@command -v tmux >/dev/null || { [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null && \
+	  { apt-get update -qq && apt-get install -y -qq tmux; } >/dev/null 2>&1; } || \
+	  echo "tmux is missing: the terminal tests will be skipped (install the package tmux)"
+
+$(READY): requirements.lock pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --require-hashes -r requirements.lock
+	$(BIN)/pip install --quiet --no-deps --no-build-isolation -e .
+	touch $@
+
+clean:
+	rm -rf $(VENV) build dist .mypy_cache .pytest_cache .ruff_cache .hypothesis

@@ -1,0 +1,1 @@
+"""Pure arithmetic on proposals and selectors, with laws that property tests state."""

@@ -1,0 +1,1 @@
+"""The case: all evidence as read, the sites, and the tunnels worked out from it."""

@@ -1,0 +1,82 @@
+"""Everything read from one case folder, before anything is concluded from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from stomion.model.event import Event
+from stomion.model.packet import Datagram, Unreachable
+from stomion.model.provenance import NotRecognised, Problem
+from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
+from stomion.model.site import SiteSheet
+
+
+@dataclass(slots=True)
+class EspFlow:
+    """ESP packets of one SPI between two addresses as one capture saw them."""
+
+    src: str
+    dst: str
+    spi: str
+    packets: int
+    first: float
+    last: float
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """One file: `kind` is what its content was recognised as, `used` whether anything is concluded from it yet."""
+
+    file: str
+    site: str | None
+    kind: str
+    size: int
+    used: bool = True
+    count: int = 0
+    unit: str = ""
+
+
+@dataclass(slots=True)
+class Capture:
+    """What one capture file held: UDP datagrams of IKE, refusals by ICMP, and counts of ESP."""
+
+    file: str
+    site: str | None
+    datagrams: list[Datagram] = field(default_factory=list)
+    unreachables: list[Unreachable] = field(default_factory=list)
+    esp: dict[tuple[str, str, str], EspFlow] = field(default_factory=dict)
+    packets: int = 0
+
+
+@dataclass(slots=True)
+class Log:
+    """What one log held: events in the order of its lines."""
+
+    file: str
+    site: str | None
+    lines: int = 0
+    events: list[Event] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Evidence:
+    """All of a case. Files are named relative to `root`, which is kept to open a place again on request."""
+
+    root: str = ""
+    title: str = ""
+    sources: list[Source] = field(default_factory=list)
+    captures: list[Capture] = field(default_factory=list)
+    logs: list[Log] = field(default_factory=list)
+    sheets: list[SiteSheet] = field(default_factory=list)
+    sheet_lines: dict[str, str] = field(default_factory=dict)
+    tests: list[TestRecord] = field(default_factory=list)
+    test_places: list[tuple[str, int]] = field(default_factory=list)
+    counters: list[CounterRecord] = field(default_factory=list)
+    counter_places: list[tuple[str, int]] = field(default_factory=list)
+    pings: list[PingRecord] = field(default_factory=list)
+    happenings: list[EventRecord] = field(default_factory=list)
+    addresses: dict[str, set[str]] = field(default_factory=dict)
+    networks: dict[str, set[str]] = field(default_factory=dict)
+    declared: list[tuple[str, tuple[str, str]]] = field(default_factory=list)
+    not_recognised: list[NotRecognised] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)

@@ -1,0 +1,1 @@
+"""The headless front: one module per command."""

@@ -1,0 +1,42 @@
+"""`stomion check`: findings as text or JSON."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from stomion.cli.main import EXIT_FAULT, EXIT_USAGE
+from stomion.cli.text import check_text
+from stomion.errors import UsageError
+
+
+@click.command(
+    name="check",
+    context_settings={"help_option_names": ["-h", "--help"]},
+    epilog="Examples:\n\n\b\n  stomion check CASE\n  stomion check CASE --tunnel quayhead-saltern --json\n"
+    "  stomion check quayhead/ike.log quayhead/wan.pcap\n\nExit status: 0 no fault, 1 a fault, 2 bad usage or nothing readable.",
+)
+@click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable output (docs/formats.md).")
+@click.option("--tunnel", metavar="NAME", help="Only this tunnel.")
+def command(paths: tuple[Path, ...], as_json: bool, tunnel: str | None) -> None:
+    """Say what is wrong with the tunnels of a case: the first fault, its proof and the change to make."""
+    from stomion.jobs.examine import examine
+    from stomion.jobs.summary import as_json_bytes, summary_of
+
+    examined = examine(list(paths))
+    found = summary_of(examined, tunnel)
+    if tunnel and not found.tunnels:
+        names = ", ".join(d.picture.name for d in examined.tunnels) or "none"
+        raise UsageError(f"no tunnel is called {tunnel}; there are: {names}")
+    if as_json:
+        sys.stdout.write(as_json_bytes(found).decode() + "\n")
+    else:
+        click.echo(check_text(found))
+    if not examined.evidence.sources:
+        if not as_json:
+            click.echo("stomion: nothing readable was found", err=True)
+        sys.exit(EXIT_USAGE)
+    sys.exit(EXIT_FAULT if any(t.first_fault for t in found.tunnels) else 0)

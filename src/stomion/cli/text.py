@@ -1,0 +1,61 @@
+"""Findings as lines of plain text, for a terminal, a mail or a ticket."""
+
+from __future__ import annotations
+
+import textwrap
+
+from stomion.jobs.summary import FindingRecord, Place, Summary, TunnelRecord
+from stomion.logs.clean import clean
+
+WIDTH = 100
+MARKS = {"pass": "━", "fault": "╱", "caution": "╍", "unseen": "·", "unreached": " "}
+
+
+def check_text(summary: Summary) -> str:
+    """The whole report of `stomion check`."""
+    parts = [_tunnel(t) for t in summary.tunnels]
+    if not parts:
+        parts = ["No tunnel was found in the evidence."]
+    parts.extend(f"not recognised: {clean(n.file)}: {clean(n.why)}" for n in summary.not_recognised)
+    for problem in summary.problems:
+        place = f"{clean(problem.file)}:{problem.line}" if problem.line else clean(problem.file)
+        parts.append(f"problem: {place}: {clean(problem.text)}")
+    return "\n".join(parts)
+
+
+def _tunnel(t: TunnelRecord) -> str:
+    lines = [f"{t.name}  {t.status}"]
+    seam = "  ".join(f"{s.stage} {MARKS[s.verdict] * 2}" for s in t.stages if s.verdict != "unreached")
+    lines.append(f"  {seam}")
+    for finding in t.findings:
+        lines.extend(_finding(finding))
+    if not t.findings:
+        lines.append("  Nothing wrong was seen." if t.status == "working" else f"  Nothing wrong was seen, and {_why(t)}.")
+    return clean_lines(lines) + "\n"
+
+
+def _why(t: TunnelRecord) -> str:
+    traffic = next((s for s in t.stages if s.stage == "traffic"), None)
+    if traffic and traffic.verdict == "caution":
+        return "tests fail: the cause is not among what the evidence shows to this version"
+    return "it starts on demand" if t.status == "idle" else "nothing proves that it carries traffic"
+
+
+def _finding(f: FindingRecord) -> list[str]:
+    lines = textwrap.wrap(f"{f.summary}  ({f.certainty})", WIDTH, initial_indent="  ", subsequent_indent="  ")
+    if f.detail:
+        lines += textwrap.wrap(f.detail, WIDTH, initial_indent="  ", subsequent_indent="  ")
+    lines.append(f"    {f.code} · must change: {', '.join(f.sides)}")
+    for remedy in f.remedies:
+        lines.append(f"    {remedy.side}: {remedy.text}")
+    lines.extend(f"    proof: {_place(p)}" for p in f.evidence)
+    return lines
+
+
+def _place(p: Place) -> str:
+    return f"{p.file}:{p.line}" if p.line is not None else f"{p.file} #{p.packet}" if p.packet is not None else p.file
+
+
+def clean_lines(lines: list[str]) -> str:
+    """Joined; control characters that came with the evidence are gone."""
+    return "\n".join(clean(line) for line in lines)

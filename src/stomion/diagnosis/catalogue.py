@@ -1,0 +1,60 @@
+"""All rules, in the order of the stages they judge. A rule is added here and nowhere else."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from types import ModuleType
+
+from stomion.diagnosis.rules.child import esp_proposal_mismatch, pfs_mismatch, sa_install_failed
+from stomion.diagnosis.rules.ike import (
+    auth_method_mismatch,
+    authentication_failed,
+    certificate_rejected,
+    identity_mismatch,
+    ike_mode_mismatch,
+    ike_proposal_mismatch,
+    ike_version_mismatch,
+    key_mismatch,
+    no_matching_peer,
+)
+from stomion.diagnosis.rules.selectors import selectors_narrowed, selectors_unacceptable
+from stomion.diagnosis.rules.underlay import (
+    ike_lost_in_path,
+    large_ike_lost,
+    no_route_to_peer,
+    peer_gone,
+    peer_not_listening,
+    peer_silent,
+)
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.finding import Finding
+
+Judge = Callable[[Context], Finding | None]
+
+_MODULES: tuple[ModuleType, ...] = (
+    no_route_to_peer,
+    peer_not_listening,
+    large_ike_lost,
+    ike_lost_in_path,
+    peer_silent,
+    peer_gone,
+    ike_version_mismatch,
+    ike_mode_mismatch,
+    no_matching_peer,
+    ike_proposal_mismatch,
+    identity_mismatch,
+    key_mismatch,
+    auth_method_mismatch,
+    certificate_rejected,
+    authentication_failed,
+    pfs_mismatch,
+    esp_proposal_mismatch,
+    sa_install_failed,
+    selectors_unacceptable,
+    selectors_narrowed,
+)
+
+
+def rules() -> list[tuple[Spec, Judge]]:
+    """Every rule as (its catalogue entry, its function)."""
+    return [(module.SPEC, module.judge) for module in _MODULES]

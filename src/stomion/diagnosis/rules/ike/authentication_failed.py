@@ -1,0 +1,39 @@
+"""Authentication was refused, and nothing tells whether for the key or for the identity."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.event import What
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="authentication-failed",
+    stage=Stage.IKE,
+    title="Authentication refused, reason not told",
+    means="The peer answered the authentication with a refusal. The notify AUTHENTICATION_FAILED is the same for a wrong "
+    "key, a wrong identity and a rejected certificate.",
+    decided="The refusal was seen in the asking end's log, or on the wire as an answer with room for a single notify; the "
+    "refusing end's own log, which would tell the reason, is not there or does not say.",
+    example="Marram refused to authenticate Quayhead and did not say why: the key or the identity is wrong.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    cause = context.cause
+    if cause is None or cause.what is not What.AUTH_REFUSED:
+        return None
+    by, asker = cause.by, context.asker
+    return Finding(
+        code=SPEC.code,
+        stage=SPEC.stage,
+        sides=(context.picture.left.site, context.picture.right.site),
+        certainty=Certainty.LIKELY if cause.refusal else Certainty.POSSIBLE,
+        summary=f"{by.title} refused to authenticate {asker.title} and did not say why: the key or the identity is wrong.",
+        remedies=(
+            Remedy(by.site, f"read its log at that moment: it names the identity it looked for, or a key that did not match {asker.title}'s"),
+            Remedy(asker.site, f"check the identity it sends, then enter the pre-shared key for {by.title} again"),
+        ),
+        evidence=context.evidence(),
+        facts={"attempts": context.attempts(), "candidates": ["key-mismatch", "identity-mismatch", "certificate-rejected"]},
+        detail=f"One look decides: the log of {by.title} at the moment of the refusal.",
+    )

@@ -1,0 +1,73 @@
+"""No IKE proposal in common: what was offered, what was wanted, and the smallest change that would make them meet."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.offers import Offers, ike_offers, remedies_for
+from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.model.event import What
+from stomion.model.finding import Certainty, Finding, Stage
+
+SPEC = Spec(
+    code="ike-proposal-mismatch",
+    stage=Stage.IKE,
+    title="No IKE proposal in common",
+    means="The ends could not agree on encryption, integrity, PRF and key exchange group for the IKE SA.",
+    decided="The refusing end's log says so, or answers the first message with NO_PROPOSAL_CHOSEN. What it would take is "
+    "read from its log, from its sheet, or from the group an INVALID_KE_PAYLOAD asks for. An INVALID_KE_PAYLOAD that is "
+    "followed by a retry with the group asked for is normal and no fault.",
+    example="Saltern offers group 14 only; Quayhead takes group 19 or 20. Nothing else differs.",
+)
+_WORDS = {"encryption": "encryption", "integrity": "integrity", "prf": "PRF", "group": "group"}
+
+
+def judge(context: Context) -> Finding | None:
+    cause = context.cause
+    if cause is None or cause.what is not What.IKE_PROPOSAL_REFUSED:
+        return None
+    offers = ike_offers(context)
+    certainty = _certainty(context, offers)
+    refuser, asker = cause.by, context.asker
+    return Finding(
+        code=SPEC.code,
+        stage=SPEC.stage,
+        sides=(context.picture.left.site, context.picture.right.site),
+        certainty=certainty,
+        summary=_summary(asker.title, refuser.title, offers),
+        remedies=remedies_for(offers, asker, refuser, "IKE"),
+        evidence=context.evidence(),
+        facts=offers.facts(asker.site, refuser.site) | {"attempts": context.attempts()},
+        detail=_doubt(certainty, refuser.title, offers),
+    )
+
+
+def _certainty(context: Context, offers: Offers) -> Certainty:
+    """Proven by the refuser's word, or by arithmetic on what was offered and what its sheet takes."""
+    if context.cause and not context.cause.heard:
+        return Certainty.PROVEN
+    if offers.differs:
+        return Certainty.LIKELY
+    return Certainty.POSSIBLE
+
+
+def _summary(asker: str, refuser: str, offers: Offers) -> str:
+    if offers.miss is None:
+        offered = listed([str(p) for p in offers.offered[:2]]) or "proposals"
+        return f"{refuser} refuses every IKE proposal of {asker}, which offers {offered}."
+    parts = []
+    for kind in offers.differs:
+        word = _WORDS[kind]
+        parts.append((f"{word} {listed(offers.all_offered(kind))}", f"{word} {listed(offers.all_accepted(kind))}"))
+    gives = " and ".join(a for a, _ in parts)
+    takes = " and ".join(b for _, b in parts)
+    rest = "Nothing else differs." if len(parts) < 3 else "These are all that differ."
+    only = " only" if all(len(offers.all_offered(k)) == 1 for k in offers.differs) else ""
+    return f"{asker} offers {gives}{only}; {refuser} takes {takes}. {rest}"
+
+
+def _doubt(certainty: Certainty, refuser: str, offers: Offers) -> str:
+    if certainty is not Certainty.POSSIBLE:
+        return ""
+    return (
+        f"{refuser} sent a bare refusal. It may also know no configuration for this peer, or accept another IKE version; "
+        f"{refuser}'s own log tells which."
+    )

@@ -1,0 +1,55 @@
+"""The pre-shared keys differ."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.spec import Context, Spec
+from stomion.exchange.cause import Cause
+from stomion.model.event import What
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="key-mismatch",
+    stage=Stage.IKE,
+    title="The pre-shared keys differ",
+    means="Both ends agreed on algorithms and exchanged keys, but the pre-shared key of one end is not that of the other.",
+    decided="In IKEv2 the checking end's log says that the proof of the key did not match. In IKEv1 main mode nobody says "
+    "so: the first encrypted message makes no sense after decryption (absurd lengths, unknown payloads), again at every "
+    "repetition, and then the peer is silent.",
+    example="The pre-shared keys differ: Driftwood could not make sense of Quayhead's first encrypted message.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    cause = context.cause
+    if cause is None or cause.what not in (What.KEY_REFUSED, What.UNDECRYPTABLE):
+        return None
+    if cause.what is What.UNDECRYPTABLE and context.picture.version == 2:
+        return None
+    asker = context.asker
+    return Finding(
+        code=SPEC.code,
+        stage=SPEC.stage,
+        sides=(context.picture.left.site, context.picture.right.site),
+        certainty=_certainty(context, cause),
+        summary=_summary(context, cause),
+        remedies=tuple(
+            Remedy(e.site, f"enter the pre-shared key for {context.picture.other(e).title} again, the same as there")
+            for e in (cause.by, asker)
+        ),
+        evidence=context.evidence(),
+        facts={"attempts": context.attempts()},
+    )
+
+
+def _certainty(context: Context, cause: Cause) -> Certainty:
+    if cause.what is What.KEY_REFUSED:
+        return Certainty.PROVEN if not cause.heard else Certainty.LIKELY
+    both = {e.site for e, r in cause.all if r.what is What.UNDECRYPTABLE}
+    return Certainty.PROVEN if len(both) == 2 else Certainty.LIKELY
+
+
+def _summary(context: Context, cause: Cause) -> str:
+    by, asker = cause.by.title, context.asker.title
+    if cause.what is What.UNDECRYPTABLE:
+        return f"The pre-shared keys differ: {by} could not make sense of {asker}'s first encrypted message."
+    return f"The pre-shared keys differ: {asker} could not prove to {by} that it has the same key."

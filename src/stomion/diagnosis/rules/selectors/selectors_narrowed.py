@@ -1,0 +1,85 @@
+"""The child is up for less than one end wanted: some hosts are left outside."""
+
+from __future__ import annotations
+
+from stomion.algebra.ranges import covers, missing, written
+from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.exchange.picture import End
+from stomion.model.event import Event
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="selectors-narrowed",
+    stage=Stage.SELECTORS,
+    title="The selectors were narrowed",
+    means="In IKEv2 a responder may take a part of what is asked for. The tunnel works for that part; hosts outside it have no "
+    "tunnel, and nothing reports an error.",
+    decided="The Child SA's selectors in a log are smaller than an end's sheet asks for, while the other end's sheet names "
+    "exactly the smaller range.",
+    example="Only 10.66.0.0/22 is carried; Quayhead asks for 10.66.0.0/21. Hosts in 10.66.4.0/22 have no tunnel.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    if context.cause is not None:
+        return None
+    for end in context.picture.ends:
+        up = end.story.child_up
+        if up is None or len(up.my_ts) < 2 or up.my_ts[0].count("/") != 1:
+            continue
+        # Further children may carry the rest: all that are up count together.
+        found = _narrowed(context, end)
+        if found:
+            return found
+    return None
+
+
+def _narrowed(context: Context, end: End) -> Finding | None:
+    other = context.picture.other(end)
+    carried = [e for e in end.story.children if len(e.my_ts) >= 2]
+    for index, owner in ((0, end), (1, other)):
+        have = [e.my_ts[index] for e in carried]
+        for wisher, wanted in _wishes(owner, context.picture.other(owner)):
+            lacking = missing(wanted, have)
+            holder = context.picture.other(wisher)
+            held = _wish_for(holder, owner)
+            if lacking and covers(wanted, have) and held and not covers(held, wanted):
+                return _finding(context, end, carried[-1], wisher, holder, owner, written(lacking), held)
+    return None
+
+
+def _wishes(owner: End, peer: End) -> list[tuple[End, tuple[str, ...]]]:
+    found = []
+    for end in (owner, peer):
+        wanted = _wish_for(end, owner)
+        if wanted:
+            found.append((end, wanted))
+    return found
+
+
+def _wish_for(end: End, owner: End) -> tuple[str, ...]:
+    """What `end`'s sheet says about the LAN of `owner`."""
+    if end.sheet is None:
+        return ()
+    return end.sheet.local_ts if end is owner else end.sheet.remote_ts
+
+
+def _finding(
+    context: Context, end: End, event: Event, wisher: End, holder: End, owner: End, lacking: tuple[str, ...], held: tuple[str, ...]
+) -> Finding:
+    wanted = _wish_for(wisher, owner)
+    word = "local" if holder is owner else "remote"
+    return Finding(
+        code=SPEC.code,
+        stage=SPEC.stage,
+        sides=(holder.site,),
+        certainty=Certainty.PROVEN,
+        summary=f"Only {listed(held)} of {owner.title}'s side is carried; {wisher.title} asks for {listed(wanted)}. "
+        f"Hosts in {listed(lacking[:4], 'and')} have no tunnel.",
+        remedies=(
+            Remedy(holder.site, f"widen its {word} selector to {listed(wanted)}"),
+            Remedy(wisher.site, f"or ask for {listed(held)} only, and leave those hosts without the tunnel"),
+        ),
+        evidence=(event.where,),
+        facts={"lacking": list(lacking), "held": list(held), "wanted": list(wanted)},
+    )

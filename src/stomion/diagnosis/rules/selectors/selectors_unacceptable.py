@@ -1,0 +1,71 @@
+"""The traffic selectors were refused."""
+
+from __future__ import annotations
+
+from stomion.algebra.ranges import missing, written
+from stomion.diagnosis.selectors import Difference, differences, wish_of
+from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.model.event import What
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="selectors-unacceptable",
+    stage=Stage.SELECTORS,
+    title="The traffic selectors were refused",
+    means="The IKE SA is up, and the ends do not mean the same address ranges for the traffic: in IKEv1 the two identities of "
+    "quick mode must mirror each other exactly, in IKEv2 the responder found nothing it could narrow the wish to.",
+    decided="The refusing end's log says so, or its peer hears TS_UNACCEPTABLE or INVALID_ID_INFORMATION. Both wishes come from "
+    "the logs, or from the sheets. An end is taken to know its own LAN unless its interfaces show otherwise.",
+    example="Quayhead asks for 10.66.0.0/21; Marram is set to 10.66.0.0/22.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    cause = context.cause
+    if cause is None or cause.what is not What.SELECTORS_REFUSED:
+        return None
+    found = differences(context)
+    by, asker = cause.by, context.asker
+    if found:
+        sides = tuple(dict.fromkeys(d.wrong.site for d in found))
+        summary = " ".join(_sentence(context, d) for d in found)
+        remedies = tuple(r for d in found for r in _remedies(context, d))
+    else:
+        sides = (context.picture.left.site, context.picture.right.site)
+        wish = wish_of(context, asker)
+        asked = f": {listed(wish.near)} with {listed(wish.remote)}" if wish.known else ""
+        summary = f"{by.title} refuses the selectors that {asker.title} asks for{asked}."
+        remedies = (
+            Remedy(asker.site, f"make its selectors the mirror of those at {by.title}"),
+            Remedy(by.site, f"or set its selectors to the mirror of those at {asker.title}"),
+        )
+    certainty = context.certainty()
+    if cause.heard:
+        certainty = Certainty.LIKELY
+    return Finding(
+        code=SPEC.code,
+        stage=SPEC.stage,
+        sides=sides,
+        certainty=certainty,
+        summary=summary,
+        remedies=remedies,
+        evidence=context.evidence(),
+        facts={
+            "ranges": [{"of": d.owner.site, "own": list(d.owner_says), "peer": list(d.peer_says)} for d in found],
+            "attempts": context.attempts(),
+        },
+    )
+
+
+def _sentence(context: Context, d: Difference) -> str:
+    peer = context.picture.other(d.owner)
+    lacking = written(missing(d.peer_says, d.owner_says)) or written(missing(d.owner_says, d.peer_says))
+    tail = f" They differ in {listed(lacking[:4], 'and')}." if lacking else ""
+    return f"{d.owner.title} has {listed(d.owner_says)} on its side; {peer.title} means {listed(d.peer_says)}.{tail}"
+
+
+def _remedies(context: Context, d: Difference) -> tuple[Remedy, ...]:
+    peer = context.picture.other(d.owner)
+    at_owner = Remedy(d.owner.site, f"set its local selector to {listed(d.peer_says)} instead of {listed(d.owner_says)}")
+    at_peer = Remedy(peer.site, f"set its remote selector to {listed(d.owner_says)} instead of {listed(d.peer_says)}")
+    return (at_owner, at_peer) if d.wrong is d.owner else (at_peer, at_owner)

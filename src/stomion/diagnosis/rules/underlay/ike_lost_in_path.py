@@ -1,0 +1,52 @@
+"""Messages leave one end and never arrive at the other."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.silence import Silence, unanswered
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="ike-lost-in-path",
+    stage=Stage.UNDERLAY,
+    title="IKE is lost on the way",
+    means="One end sends and the other never receives, or answers that never come back: something between them drops UDP 500 or "
+    "4500.",
+    decided="The captures of both ends are compared message by message; with logs alone, one end gives up waiting and the "
+    "other's log knows nothing of it.",
+    example="Quayhead's requests never reach Marram.",
+)
+LARGE = 1300
+"""Bytes of an IKE message above which it may have been fragmented on the way."""
+
+
+def judge(context: Context) -> Finding | None:
+    silence = unanswered(context)
+    if silence is None or context.picture.unreachables or large_lost(silence):
+        return None
+    back = bool(silence.arrived and silence.answer_left)
+    if silence.arrived is not False and not back:
+        return None
+    asker = silence.asker
+    other = context.picture.other(asker)
+    source, target = (other, asker) if back else (asker, other)
+    word = "answers" if back else "requests"
+    seen = silence.negotiation is not None and any(s.fate == "lost" for s in silence.negotiation.steps)
+    return Finding(
+        code=SPEC.code,
+        stage=SPEC.stage,
+        sides=(PATH,),
+        certainty=Certainty.PROVEN if seen else Certainty.LIKELY,
+        summary=f"{source.title}'s {word} never reach {target.title}.",
+        remedies=(Remedy(PATH, f"let UDP 500 and 4500 pass from {source.address or source.title} to {target.address or target.title}"),),
+        evidence=silence.places,
+        facts={"direction": f"{source.site}-to-{target.site}"},
+    )
+
+
+def large_lost(silence: Silence) -> bool:
+    """True where small messages passed and a large one did not."""
+    n = silence.negotiation
+    if n is None or not silence.after_init:
+        return False
+    return any(s.size > LARGE and (s.fate == "lost" or s.cut) for s in n.steps)

@@ -1,0 +1,36 @@
+"""The tunnel was up, then the peer stopped answering."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="peer-gone",
+    stage=Stage.UNDERLAY,
+    title="The peer stopped answering",
+    means="The tunnel had been up. Then dead-peer detection or a rekey got no answer, to the end of the evidence.",
+    decided="An end's log gives up on the peer after the IKE SA had been established, and nothing comes up again.",
+    example="Petrel was up and stopped answering Farlight.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    if context.cause is not None:
+        return None
+    for end in context.picture.ends:
+        story = end.story
+        given_up = story.lost + [e for e in story.silence if e.what.name in ("GAVE_UP", "NO_ANSWER")]
+        other = context.picture.other(end)
+        if not story.ike_ever or not given_up or other.story.lost:
+            continue
+        return Finding(
+            code=SPEC.code,
+            stage=SPEC.stage,
+            sides=(other.site,),
+            certainty=Certainty.LIKELY,
+            summary=f"{other.title} was up and stopped answering {end.title}.",
+            remedies=(Remedy(other.site, "see whether the gateway, its link and its IKE service are alive"),),
+            evidence=(given_up[-1].where, story.ike_ever.where),
+        )
+    return None

@@ -1,0 +1,41 @@
+"""Nobody answers, and nothing shows why."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.silence import unanswered
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="peer-silent",
+    stage=Stage.UNDERLAY,
+    title="The peer does not answer",
+    means="Requests left one end and nothing ever came back. Without evidence from the other end it can't be told whether they "
+    "arrive there.",
+    decided="An end's log gives up waiting, or its capture holds requests sent again and again without an answer, and there "
+    "is no evidence from the other end.",
+    example="Saltern never answers Quayhead's requests.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    silence = unanswered(context)
+    if silence is None or silence.arrived is not None or context.picture.unreachables:
+        return None
+    asker = silence.asker
+    other = context.picture.other(asker)
+    where = " after the first exchange" if silence.after_init else ""
+    return Finding(
+        code=SPEC.code,
+        stage=SPEC.stage,
+        sides=(other.site,),
+        certainty=Certainty.POSSIBLE,
+        summary=f"{other.title} never answers {asker.title}'s requests{where}.",
+        remedies=(
+            Remedy(other.site, f"capture UDP 500 and 4500 from {asker.address or asker.title}: do the requests arrive, does an answer leave?"),
+            Remedy(asker.site, "check the peer address and that UDP 500 and 4500 may leave"),
+        ),
+        evidence=silence.places,
+        facts={"candidates": ["ike-lost-in-path", "peer-not-listening", "peer-address-wrong"], "after_first_exchange": silence.after_init},
+        detail="A capture at the other end decides: requests that arrive there accuse that gateway, their absence the path.",
+    )

@@ -1,0 +1,47 @@
+"""Runs all rules on a picture and says how every stage stands. A rule that crashes becomes a visible line; the rest go on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stomion.diagnosis.catalogue import rules
+from stomion.diagnosis.spec import Context
+from stomion.diagnosis.stages import stage_verdicts, status_of
+from stomion.exchange.cause import leading_cause
+from stomion.exchange.picture import Picture
+from stomion.model.finding import STAGES, Finding, StageVerdict, Status
+
+
+@dataclass(frozen=True, slots=True)
+class Diagnosis:
+    """What is to be said of one tunnel. `crashed` names rules of ours that failed, as lines for the problems list."""
+
+    picture: Picture
+    status: Status
+    stages: tuple[StageVerdict, ...]
+    findings: tuple[Finding, ...]
+    crashed: tuple[str, ...] = ()
+
+    @property
+    def first_fault(self) -> Finding | None:
+        """The earliest stage's fault."""
+        return next((f for f in self.findings if not f.caution), None)
+
+
+def diagnose(picture: Picture) -> Diagnosis:
+    """Judge one tunnel."""
+    context = Context(picture, leading_cause(picture))
+    found: list[Finding] = []
+    crashed: list[str] = []
+    for spec, judge in rules():
+        try:
+            finding = judge(context)
+        except Exception as error:
+            crashed.append(f"{picture.name}: the rule {spec.code} failed ({type(error).__name__}: {error})")
+            continue
+        if finding is not None:
+            found.append(finding)
+    found.sort(key=lambda f: (f.caution, STAGES.index(f.stage)))
+    first = next((f for f in found if not f.caution), None)
+    stages = stage_verdicts(picture, first)
+    return Diagnosis(picture, status_of(picture, first, stages), stages, tuple(found), tuple(crashed))

@@ -1,0 +1,94 @@
+"""What a rule is: its place in the catalogue and the function that judges a picture."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stomion.exchange.cause import Cause
+from stomion.exchange.picture import End, Picture
+from stomion.exchange.story import Refusal
+from stomion.model.event import Event, What
+from stomion.model.finding import Certainty, Stage
+from stomion.model.provenance import Provenance
+
+MAX_EVIDENCE = 8
+"""Places of proof named with one finding; the first and the most telling ones."""
+
+
+@dataclass(frozen=True, slots=True)
+class Spec:
+    """Catalogue entry; the documentation of findings is generated from these."""
+
+    code: str
+    stage: Stage
+    title: str
+    means: str
+    decided: str
+    example: str
+
+
+@dataclass(frozen=True, slots=True)
+class Context:
+    """What a rule judges: the picture of one tunnel and the refusal that leads in it."""
+
+    picture: Picture
+    cause: Cause | None
+
+    @property
+    def asker(self) -> End:
+        """The end whose wish was refused."""
+        assert self.cause is not None
+        return self.picture.other(self.cause.by)
+
+    def certainty(self) -> Certainty:
+        """Proven by the refusing end's own word; possible where only its bare `no` was heard."""
+        if self.cause is None or self.cause.heard:
+            return Certainty.POSSIBLE
+        return Certainty.PROVEN
+
+    def evidence(self) -> tuple[Provenance, ...]:
+        """The leading refusal's line first, then what the other end heard of it, then the packet."""
+        cause = self.cause
+        if cause is None:
+            return ()
+        places: list[Provenance] = []
+        if cause.refusal:
+            places.append(cause.refusal.event.where)
+        places.extend(r.event.where for _, r in cause.all if cause.refusal is None or _same_kind(r, cause.refusal))
+        places.extend(self.packets())
+        return tuple(dict.fromkeys(places))[:MAX_EVIDENCE]
+
+    def packets(self) -> list[Provenance]:
+        """Packets of the last refused negotiation: the refusal, and what it refuses."""
+        found = self.cause.negotiation if self.cause and self.cause.negotiation else self.picture.last
+        if found is None or found.refusal_step < 0:
+            return []
+        return [found.steps[found.refusal_step].where, found.steps[0].where]
+
+    def attempts(self) -> int:
+        """How many times the same was tried, by the longer of both ends' counts and the wire's."""
+        if self.cause is None:
+            return 0
+        logged = [
+            sum(1 for e, r in self.cause.all if e is end and r.what is self.cause.what and r.event.far is (end is not self.cause.by))
+            for end in self.picture.ends
+        ]
+        wire = sum(1 for n in self.picture.negotiations if n.refusal_step >= 0)
+        return max([*logged, wire, 1])
+
+
+def _same_kind(a: Refusal, b: Refusal) -> bool:
+    return a.event.far or a.what is b.what
+
+
+def last_event(end: End, *what: What) -> Event | None:
+    """An end's latest event of these kinds."""
+    return next((e for e in reversed(end.events) if e.what in what), None)
+
+
+def listed(values: tuple[str, ...] | list[str], word: str = "or") -> str:
+    """`19`, `19 or 20`, `14, 19 or 20`."""
+    items = list(dict.fromkeys(values))
+    if len(items) < 2:
+        return "".join(items)
+    return f"{', '.join(items[:-1])} {word} {items[-1]}"

@@ -1,0 +1,218 @@
+"""Every stage at both ends: what proves it, what is not seen, and the line each end's page shows for it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from stomion.diagnosis.spec import last_event, listed
+from stomion.exchange.negotiation import Reach
+from stomion.exchange.picture import End, Picture
+from stomion.model.event import What
+from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Status, Verdict
+from stomion.model.provenance import Provenance
+
+Line = tuple[Verdict, str, Provenance | None]
+"""One end's verdict of a stage, the words for it, and their proof."""
+NOTHING: Line = (Verdict.UNSEEN, "no evidence", None)
+
+
+def stage_verdicts(picture: Picture, first: Finding | None) -> tuple[StageVerdict, ...]:
+    """All ten stages. Beyond the first fault everything is unreached: its failing would mean nothing."""
+    out = []
+    at = STAGES.index(first.stage) if first else len(STAGES)
+    for index, stage in enumerate(STAGES):
+        left, right = (_LINES[stage](picture, end) for end in picture.ends)
+        left, right = _shared(left, right)
+        if first and index == at:
+            left, right = (_faulty(line, end, first, picture) for line, end in zip((left, right), picture.ends, strict=True))
+        elif index > at:
+            left, right = ((Verdict.UNREACHED, line[1] if line[2] else "", line[2]) for line in (left, right))
+        elif first and index < at and Verdict.PASS not in (left[0], right[0]) and stage in _IMPLIED:
+            left, right = _implied(left), _implied(right)
+        out.append(StageVerdict(stage, left[0], right[0], (left[1], right[1]), (left[2], right[2])))
+    return tuple(out)
+
+
+_IMPLIED = (Stage.UNDERLAY, Stage.IKE, Stage.CHILD)
+"""Stages that a fault further on could not be reached without."""
+
+
+def _implied(line: Line) -> Line:
+    return (Verdict.PASS, line[1] if line[2] else "reached the next stage", line[2])
+
+
+def _shared(left: Line, right: Line) -> tuple[Line, Line]:
+    """An SA is up at both ends or at none: what one end proves holds for the one that showed nothing."""
+    if left[0] is Verdict.PASS and right[0] is Verdict.UNSEEN:
+        return left, (Verdict.PASS, right[1] if right[1] != "no evidence" else "", right[2])
+    if right[0] is Verdict.PASS and left[0] is Verdict.UNSEEN:
+        return (Verdict.PASS, left[1] if left[1] != "no evidence" else "", left[2]), right
+    return left, right
+
+
+def _faulty(line: Line, end: End, first: Finding, picture: Picture) -> Line:
+    text, where = line[1], line[2]
+    if end.site in first.sides:
+        return (Verdict.FAULT, text if where else "", where)
+    return (Verdict.PASS if end.given else Verdict.UNSEEN, text if where else "", where)
+
+
+def _underlay(picture: Picture, end: End) -> Line:
+    story = end.story
+    up = story.ike_ever or story.answered
+    if up:
+        return (Verdict.PASS, f"{end.address or end.site} · peer answers", up.where)
+    for negotiation in picture.negotiations:
+        if negotiation.reach > Reach.ASKED or negotiation.refusal:
+            return (Verdict.PASS, f"{end.address or end.site} · packets both ways", negotiation.steps[0].where)
+    if story.asked:
+        return (Verdict.PASS, f"{end.address or end.site} · is asked", story.asked[-1].where)
+    if story.silence:
+        return (Verdict.UNSEEN, f"asks, {len(story.silence)} times without an answer", story.silence[-1].where)
+    if picture.last and picture.last.initiator in end.addresses:
+        count = len(picture.last.steps)
+        return (Verdict.UNSEEN, f"{count} requests without an answer", picture.last.steps[0].where)
+    return NOTHING
+
+
+def _ike(picture: Picture, end: End) -> Line:
+    story = end.story
+    up = story.ike_ever
+    if up is None and story.child_ever:
+        up = story.child_ever
+    text = _ike_words(picture, end)
+    if up:
+        return (Verdict.PASS, text or "IKE SA up", up.where)
+    if picture.esp_out and picture.esp_back or end.has_counters:
+        return (Verdict.PASS, text or "IKE SA up", None)
+    for negotiation in reversed(picture.negotiations):
+        if negotiation.reach >= Reach.AUTH_ANSWERED and not negotiation.refusal:
+            where = negotiation.steps[-1].where
+            return (Verdict.PASS, text or "authentication answered", where)
+    where = _ike_place(picture, end)
+    return (Verdict.UNSEEN, text or "no evidence", where) if where else NOTHING
+
+
+def _ike_words(picture: Picture, end: End) -> str:
+    """`version 2 · AES-GCM-16-256 · group 20`: what this end declares, says or sends."""
+    version = (end.sheet.ike if end.sheet else None) or picture.version
+    proposal = next(iter(end.ike_proposals), None)
+    if proposal is None:
+        agreed = end.story.ike_agreed
+        proposal = agreed.mine if agreed else None
+    if proposal is None:
+        for negotiation in reversed(picture.negotiations):
+            if negotiation.initiator in end.addresses and negotiation.offered:
+                proposal = negotiation.offered[0]
+                break
+            if negotiation.responder in end.addresses and negotiation.chosen:
+                proposal = negotiation.chosen[0]
+                break
+    parts = [f"version {version}"] if version else []
+    if proposal is not None:
+        parts.append(str(proposal))
+    return " · ".join(parts)
+
+
+def _ike_place(picture: Picture, end: End) -> Provenance | None:
+    if end.story.ike_agreed:
+        return end.story.ike_agreed.where
+    for negotiation in reversed(picture.negotiations):
+        if negotiation.steps and end.addresses & {negotiation.initiator, negotiation.responder}:
+            return negotiation.steps[0].where
+    event = last_event(end, What.INITIATING, What.ASKED)
+    return event.where if event else None
+
+
+def _child(picture: Picture, end: End) -> Line:
+    text = " · ".join(str(p) for p in end.child_proposals[:1])
+    if end.story.child_ever:
+        rekeys = f" · rekeyed {len(end.story.children) - 1}×" if len(end.story.children) > 1 else ""
+        return (Verdict.PASS, (text or "Child SA up") + rekeys, end.story.child_ever.where)
+    if picture.esp_out and picture.esp_back or end.has_counters:
+        return (Verdict.PASS, text or "Child SA up", None)
+    return (Verdict.UNSEEN, text, None) if text else NOTHING
+
+
+def _selectors(picture: Picture, end: End) -> Line:
+    up = end.story.child_ever
+    if end.sheet and end.sheet.local_ts:
+        text = f"{listed(end.sheet.local_ts, '+')} ⇄ {listed(end.sheet.remote_ts, '+')}"
+    elif up and len(up.my_ts) == 2:
+        text = f"{up.my_ts[0]} ⇄ {up.my_ts[1]}"
+    else:
+        refused = next((r.event for r in reversed(end.story.standing) if r.event.my_ts or r.event.their_ts), None)
+        pair = (refused.my_ts or refused.their_ts) if refused else ()
+        text = f"{pair[0]} ⇄ {pair[1]}" if len(pair) == 2 else ""
+        if refused and text:
+            return (Verdict.UNSEEN, text, refused.where)
+    if up or (end.has_counters and picture.esp_out and picture.esp_back):
+        return (Verdict.PASS, text or "agreed", up.where if up else None)
+    return (Verdict.UNSEEN, text, None) if text else NOTHING
+
+
+def _passing(picture: Picture, end: End) -> Line:
+    """Tables are not judged by this version; traffic that gets through proves all of them at once."""
+    wanted = [t for t in picture.tests if t.expected]
+    if wanted and all(t.passed for t in wanted) and {t.from_left for t in wanted} == {True, False}:
+        return (Verdict.PASS, "traffic gets through", wanted[-1].where)
+    return NOTHING
+
+
+def _carriage(picture: Picture, end: End) -> Line:
+    if end.has_counters:
+        both = end.out_packets and end.in_packets
+        return (
+            Verdict.PASS if both else Verdict.UNSEEN,
+            f"{end.out_packets} out · {end.in_packets} in",
+            None,
+        )
+    out, back = (picture.esp_out, picture.esp_back) if end is picture.left else (picture.esp_back, picture.esp_out)
+    if out or back:
+        return (Verdict.PASS if out and back else Verdict.UNSEEN, f"{out} ESP out · {back} in", None)
+    return NOTHING
+
+
+def _traffic(picture: Picture, end: End) -> Line:
+    mine = [t for t in picture.tests if t.from_left is (end is picture.left)]
+    if not mine:
+        return NOTHING
+    kept = sum(1 for t in mine if t.passed is t.expected)
+    passed = sum(1 for t in mine if t.passed)
+    verdict = Verdict.PASS if kept == len(mine) else Verdict.CAUTION
+    return (verdict, f"{len(mine)} tests, {passed} answered", mine[-1].where)
+
+
+def _failover(picture: Picture, end: End) -> Line:
+    return (Verdict.UNSEEN, "no evidence", None)
+
+
+_LINES: dict[Stage, Callable[[Picture, End], Line]] = {
+    Stage.UNDERLAY: _underlay,
+    Stage.IKE: _ike,
+    Stage.CHILD: _child,
+    Stage.SELECTORS: _selectors,
+    Stage.NAT: _passing,
+    Stage.ROUTING: _passing,
+    Stage.FILTER: _passing,
+    Stage.CARRIAGE: _carriage,
+    Stage.TRAFFIC: _traffic,
+    Stage.FAILOVER: _failover,
+}
+
+
+def status_of(picture: Picture, first: Finding | None, stages: tuple[StageVerdict, ...]) -> Status:
+    """A fault breaks a tunnel, save that a narrowed one works in part; traffic or counters prove one that works."""
+    if first is not None:
+        carries = any(s.stage is Stage.CARRIAGE and Verdict.PASS in (s.left, s.right) for s in stages)
+        part = first.code in ("selectors-narrowed", "pfs-mismatch") and (carries or any(t.passed for t in picture.tests))
+        return Status.DEGRADED if part else Status.BROKEN
+    by_stage = {s.stage: s for s in stages}
+    traffic, carriage = by_stage[Stage.TRAFFIC], by_stage[Stage.CARRIAGE]
+    if traffic.whole is Verdict.CAUTION:
+        return Status.UNPROVEN
+    if traffic.whole is Verdict.PASS or carriage.whole is Verdict.PASS:
+        return Status.WORKING
+    quiet = not picture.negotiations and not any(e.story.initiated or e.story.asked for e in picture.ends)
+    on_demand = any(e.sheet and e.sheet.initiate == "on-traffic" for e in picture.ends)
+    return Status.IDLE if quiet and on_demand else Status.UNPROVEN

@@ -1,0 +1,104 @@
+"""One picture per tunnel: both ends with what each said, what the wire showed, and what the sheets declare."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from stomion.exchange.negotiation import Negotiation
+from stomion.exchange.story import Refusal, Story
+from stomion.model.event import Event, What
+from stomion.model.packet import Unreachable
+from stomion.model.proposal import Proposal
+from stomion.model.provenance import Provenance
+from stomion.model.site import SheetTunnel
+
+
+@dataclass(frozen=True, slots=True)
+class LanTest:
+    """A traffic test between the two sites: from which end's LAN, whether it got through, and when."""
+
+    from_left: bool
+    passed: bool
+    expected: bool
+    at: float | None
+    where: Provenance
+    service: str
+
+
+@dataclass(slots=True)
+class End:
+    """One end of a tunnel. `given` tells whether any evidence was taken at this end; without it all is inferred."""
+
+    site: str
+    addresses: set[str] = field(default_factory=set)
+    networks: set[str] = field(default_factory=set)
+    sheet: SheetTunnel | None = None
+    sheet_file: str = ""
+    events: list[Event] = field(default_factory=list)
+    story: Story = field(default_factory=Story)
+    has_log: bool = False
+    captures: list[str] = field(default_factory=list)
+    has_counters: bool = False
+    out_packets: int = 0
+    in_packets: int = 0
+    ike_proposals: tuple[Proposal, ...] = ()
+    child_proposals: tuple[Proposal, ...] = ()
+
+    @property
+    def given(self) -> bool:
+        return self.has_log or bool(self.captures) or self.has_counters
+
+    @property
+    def title(self) -> str:
+        """The site's name as people write it; addresses stay as they are."""
+        return self.site[:1].upper() + self.site[1:]
+
+    @property
+    def address(self) -> str:
+        """Its public address where one is known."""
+        if self.sheet and self.sheet.local and self.sheet.local in self.addresses:
+            return self.sheet.local
+        return min(self.addresses, default="")
+
+
+@dataclass(slots=True)
+class Picture:
+    """Everything known of one tunnel."""
+
+    name: str
+    left: End
+    right: End
+    negotiations: list[Negotiation] = field(default_factory=list)
+    unreachables: list[Unreachable] = field(default_factory=list)
+    esp_out: int = 0
+    esp_back: int = 0
+    esp_last: float = 0.0
+    tests: list[LanTest] = field(default_factory=list)
+    shared_clock: bool = True
+
+    @property
+    def ends(self) -> tuple[End, End]:
+        return self.left, self.right
+
+    def other(self, end: End) -> End:
+        return self.right if end is self.left else self.left
+
+    def end_at(self, address: str) -> End | None:
+        """The end that has this address."""
+        return next((e for e in self.ends if address in e.addresses), None)
+
+    def standing(self, *what: What) -> list[tuple[End, Refusal]]:
+        """Refusals of these kinds that nothing later made void, at either end."""
+        return [(e, r) for e in self.ends for r in e.story.standing if r.what in what]
+
+    @property
+    def last(self) -> Negotiation | None:
+        """The latest negotiation on the wire."""
+        return self.negotiations[-1] if self.negotiations else None
+
+    @property
+    def version(self) -> int | None:
+        for end in self.ends:
+            if end.story.version:
+                return end.story.version
+        return self.last.version if self.last else None

@@ -1,0 +1,165 @@
+"""What one end's log tells in the end: which refusals still stand after everything that followed them.
+
+An old error followed by success is history; a success followed by refusals is broken now. Only the order of the
+lines of one log counts here, so that two ends with different clocks can't confuse it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from stomion.model.event import Event, What
+
+IKE_FAILURES = frozenset({
+    What.SEND_FAILED, What.NO_PEER, What.VERSION_REFUSED, What.MODE_REFUSED, What.IKE_PROPOSAL_REFUSED, What.KEY_REFUSED,
+    What.IDENTITY_REFUSED, What.CERTIFICATE_REFUSED, What.METHOD_REFUSED, What.AUTH_REFUSED, What.UNDECRYPTABLE,
+})  # fmt: skip
+CHILD_FAILURES = frozenset({
+    What.CHILD_PROPOSAL_REFUSED, What.PFS_REFUSED, What.SELECTORS_REFUSED, What.NARROWED, What.INSTALL_FAILED,
+})  # fmt: skip
+SILENCE = frozenset({What.NO_ANSWER, What.GAVE_UP, What.RESENT})
+
+
+@dataclass(frozen=True, slots=True)
+class Refusal:
+    """A failure and the state it met: whether the IKE SA, and a child, were up in this log before it."""
+
+    event: Event
+    what: What
+    ike_was_up: bool
+    child_was_up: bool
+
+
+@dataclass(slots=True)
+class Story:
+    """The state of one end after its last line. `history` are refusals that a later success made void."""
+
+    standing: list[Refusal] = field(default_factory=list)
+    history: list[Refusal] = field(default_factory=list)
+    silence: list[Event] = field(default_factory=list)
+    lost: list[Event] = field(default_factory=list)
+    ike_up: Event | None = None
+    child_up: Event | None = None
+    ike_ever: Event | None = None
+    child_ever: Event | None = None
+    children: list[Event] = field(default_factory=list)
+    ike_agreed: Event | None = None
+    agreed_now: bool = False
+    asked: list[Event] = field(default_factory=list)
+    initiated: list[Event] = field(default_factory=list)
+    answered: Event | None = None
+    rekeyed: int = 0
+    version: int | None = None
+    mode: str | None = None
+
+
+def read_story(events: Iterable[Event]) -> Story:
+    """Go through one end's events about one peer, in the order of its log."""
+    story = Story()
+    for event in events:
+        _note_facts(story, event)
+        step = _STEPS.get(event.what)
+        if step:
+            step(story, event)
+        elif event.what in IKE_FAILURES or event.what in CHILD_FAILURES or event.what is What.PROPOSAL_REFUSED:
+            _refused(story, event)
+        elif event.what in SILENCE:
+            story.silence.append(event)
+    return story
+
+
+def _note_facts(story: Story, event: Event) -> None:
+    story.version = event.version or story.version
+    story.mode = event.mode or story.mode
+    if event.what is What.RECEIVED or (event.far and event.what is not What.NO_ANSWER):
+        story.answered = event
+        if event.request is False or event.far:
+            story.silence.clear()
+
+
+def _void(story: Story, which: frozenset[What] | None) -> None:
+    """Move standing refusals to history: all of them, or those of one layer."""
+    kept = []
+    for refusal in story.standing:
+        if which is None or refusal.what in which:
+            story.history.append(refusal)
+        else:
+            kept.append(refusal)
+    story.standing = kept
+
+
+def _ike_up(story: Story, event: Event) -> None:
+    story.ike_up = story.ike_ever = event
+    story.silence.clear()
+    story.lost.clear()
+    _void(story, IKE_FAILURES)
+
+
+def _child_up(story: Story, event: Event) -> None:
+    story.child_up = story.child_ever = event
+    story.children.append(event)
+    story.silence.clear()
+    story.lost.clear()
+    _void(story, None)
+
+
+def _begun(story: Story, event: Event) -> None:
+    (story.asked if event.what is What.ASKED else story.initiated).append(event)
+    if event.layer != "child":
+        story.ike_up = None
+        story.agreed_now = False
+
+
+def _ike_down(story: Story, event: Event) -> None:
+    story.ike_up = None
+    if event.what is What.IKE_DOWN and story.child_up and event.sa == story.child_up.sa:
+        story.child_up = None
+
+
+def _child_down(story: Story, event: Event) -> None:
+    up = story.child_up
+    if up and (not event.spis or not up.spis or set(event.spis) & set(up.spis)):
+        story.child_up = None
+
+
+def _agreed(story: Story, event: Event) -> None:
+    if event.layer != "child" and event.mine and event.mine.group:
+        story.ike_agreed = event
+        story.agreed_now = True
+
+
+def _lost(story: Story, event: Event) -> None:
+    story.lost.append(event)
+
+
+def _rekeyed(story: Story, event: Event) -> None:
+    story.rekeyed += 1
+
+
+_STEPS = {
+    What.IKE_UP: _ike_up,
+    What.CHILD_UP: _child_up,
+    What.INITIATING: _begun,
+    What.ASKED: _begun,
+    What.IKE_DOWN: _ike_down,
+    What.DELETED_BY_PEER: _child_down,
+    What.CHILD_DOWN: _child_down,
+    What.AGREED: _agreed,
+    What.PEER_LOST: _lost,
+    What.REKEY: _rekeyed,
+}
+
+
+def _refused(story: Story, event: Event) -> None:
+    what = event.what
+    if what is What.PROPOSAL_REFUSED:
+        what = What.CHILD_PROPOSAL_REFUSED if story.ike_up else What.IKE_PROPOSAL_REFUSED
+    if what is What.IKE_PROPOSAL_REFUSED and story.ike_up and event.layer != "ike":
+        what = What.CHILD_PROPOSAL_REFUSED
+    if what is What.NO_PEER and story.agreed_now:
+        # The proposal was agreed, so the address was known: it is the identity that nothing is configured for.
+        what = What.IDENTITY_REFUSED
+    if what is What.UNDECRYPTABLE and story.ike_up and not event.far:
+        return
+    story.standing.append(Refusal(event, what, story.ike_up is not None, story.child_ever is not None))

@@ -1,0 +1,1 @@
+"""The only opener of user files: recognises them by their content and turns them into records, in batches."""

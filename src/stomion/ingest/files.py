@@ -1,0 +1,80 @@
+"""Opening user files safely: bounded reads, gzip with a limit, lines that can't be endless."""
+
+from __future__ import annotations
+
+import gzip
+import io
+import zlib
+from collections.abc import Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+from stomion.errors import Malformed, UnreadableInput
+from stomion.logs.clean import MAX_LINE, decode_line
+
+HEAD = 65_536
+"""Bytes looked at to recognise a file."""
+MAX_UNPACKED = 4 << 30
+"""A gzip file may unpack to this many bytes; beyond it the rest is left unread and said so."""
+GZIP = b"\x1f\x8b"
+
+
+class Bounded(io.RawIOBase):
+    """A reader over a stream that stops with an error after `limit` bytes."""
+
+    def __init__(self, inner: BinaryIO, limit: int) -> None:
+        self._inner = inner
+        self._left = limit
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: memoryview) -> int:  # type: ignore[override]
+        try:
+            data = self._inner.read(len(buffer))
+        except (EOFError, zlib.error, gzip.BadGzipFile) as error:
+            raise Malformed(f"damaged gzip: {error}") from error
+        self._left -= len(data)
+        if self._left < 0:
+            raise Malformed(f"unpacks to more than {MAX_UNPACKED >> 30} GiB; the rest is not read")
+        buffer[: len(data)] = data
+        return len(data)
+
+    def close(self) -> None:
+        self._inner.close()
+        super().close()
+
+
+def open_input(path: Path) -> BinaryIO:
+    """The file's content, unpacked where it is gzip. Raises UnreadableInput where it can't be opened."""
+    try:
+        raw = path.open("rb")
+    except OSError as error:
+        raise UnreadableInput(reason(error)) from error
+    if raw.peek(2)[:2] != GZIP:
+        return raw
+    unpacked = Bounded(gzip.GzipFile(fileobj=raw), MAX_UNPACKED)  # type: ignore[arg-type]
+    return io.BufferedReader(unpacked, 1 << 16)
+
+
+def reason(error: OSError) -> str:
+    """An OSError in the user's words."""
+    known = {13: "no permission to read it", 2: "it does not exist", 21: "it is a folder", 40: "links in a circle"}
+    return known.get(error.errno or 0, error.strerror or "it can't be opened")
+
+
+def read_lines(stream: BinaryIO) -> Iterator[tuple[int, str, bool, int]]:
+    """(number, cleaned text, whether it was UTF-8, bytes) of every line; a line's tail beyond MAX_LINE is dropped."""
+    number = 0
+    while True:
+        raw = stream.readline(MAX_LINE)
+        if not raw:
+            return
+        number += 1
+        size = len(raw)
+        tail = raw
+        while not tail.endswith(b"\n") and len(tail) == MAX_LINE:
+            tail = stream.readline(MAX_LINE)
+            size += len(tail)
+        text, utf8 = decode_line(raw)
+        yield number, text, utf8, size

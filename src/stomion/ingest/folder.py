@@ -1,0 +1,322 @@
+"""A case folder, or a few files, to Evidence. Every trouble becomes one clear line; everything else is still read."""
+
+from __future__ import annotations
+
+import ipaddress
+import json
+import re
+import tomllib
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from stomion.case.evidence import Evidence, Log, Source
+from stomion.errors import UnreadableInput, UsageError
+from stomion.ingest.files import HEAD, open_input, read_lines, reason
+from stomion.ingest.recognise import TABLES, recognise
+from stomion.logs.reader import read_log
+from stomion.model.provenance import NotRecognised, Problem
+from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
+from stomion.model.site import SiteSheet
+
+MAX_FILES = 20_000
+MAX_TABLE = 64 << 20
+"""Bytes of a table or sheet that is read as a whole."""
+NOT_SITES = frozenset(("sites", "path", ".stomion"))
+
+Tick = Callable[[str, int], None]
+"""Called with the file's name and lines or packets read so far; may raise Cancelled."""
+
+
+@dataclass(frozen=True, slots=True)
+class _File:
+    path: Path
+    name: str
+    site: str | None
+    host: str | None
+    place: str
+
+
+def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None) -> Evidence:
+    """Read everything there is. Raises UsageError where a path does not exist, Cancelled where `tick` does."""
+    for path in paths:
+        if not path.exists():
+            raise UsageError(f"{path}: it does not exist")
+    root = _root(paths)
+    evidence = Evidence(root=str(root), title=root.name)
+    years = _Years()
+    for item in _walk(paths, root, evidence):
+        tick(item.name, 0)
+        try:
+            _read_one(item, evidence, tick, years)
+        except UnreadableInput as error:
+            text = error.what + (f", {error.expected} expected" if error.expected else "")
+            evidence.problems.append(Problem(item.name, text, error.place if item.place == "sites" else None))
+        except OSError as error:
+            evidence.problems.append(Problem(item.name, reason(error)))
+    return evidence
+
+
+@dataclass(slots=True)
+class _Years:
+    """The year for logs that do not write it: the one that captures and records of the case speak of."""
+
+    seen: int | None = None
+
+    def note(self, at: float) -> None:
+        if self.seen is None and at > 86_400:
+            self.seen = datetime.fromtimestamp(at).year
+
+    def year_for(self, path: Path) -> int:
+        return self.seen or datetime.fromtimestamp(path.stat().st_mtime).year
+
+
+def _root(paths: list[Path]) -> Path:
+    if len(paths) == 1 and paths[0].is_dir():
+        return paths[0].resolve()
+    parents = {p.resolve() if p.is_dir() else p.resolve().parent for p in paths}
+    first = min(parents, key=lambda p: len(p.parts))
+    while not all(first in (p, *p.parents) for p in parents):
+        first = first.parent
+    return first
+
+
+def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[_File]:
+    """All files, captures and records before logs so that the year is known when it is needed."""
+    found: list[Path] = []
+    for path in paths:
+        found.extend(_files_of(path.resolve(), evidence, root))
+    names = {p: _relative(p, root) for p in found}
+    has_sites = any(len(Path(n).parts) > 1 and Path(n).parts[0] not in NOT_SITES for n in names.values())
+    single = [p for p in paths if p.is_file()]
+    for path in sorted(found, key=lambda p: (p.suffix == ".log", p.suffix in (".txt", ""), names[p])):
+        parts = Path(names[path]).parts
+        if len(parts) > 1:
+            place = parts[0]
+            site = None if place in NOT_SITES else place
+            host = parts[2] if len(parts) > 3 and parts[1] == "hosts" else None
+        else:
+            place, host = "", None
+            site = None if has_sites and not single else root.name
+        if path.name == "case.toml" and len(parts) == 1:
+            place = "case"
+        yield _File(path, names[path], site, host, place)
+
+
+def _files_of(path: Path, evidence: Evidence, root: Path) -> list[Path]:
+    if path.is_file():
+        return [path]
+    found: list[Path] = []
+
+    def trouble(error: OSError) -> None:
+        name = _relative(Path(str(error.filename)), root)
+        evidence.problems.append(Problem(name, reason(error)))
+
+    for folder, folders, files in path.walk(on_error=trouble) if hasattr(path, "walk") else _os_walk(path, trouble):
+        folders[:] = sorted(f for f in folders if not f.startswith("."))
+        for name in sorted(files):
+            if name.startswith("."):
+                continue
+            found.append(Path(folder) / name)
+            if len(found) >= MAX_FILES:
+                evidence.problems.append(Problem(str(path), f"more than {MAX_FILES} files; the rest is not read"))
+                return found
+    return found
+
+
+def _os_walk(path: Path, on_error: Callable[[OSError], None]) -> Iterator[tuple[Path, list[str], list[str]]]:
+    import os
+
+    for folder, folders, files in os.walk(path, onerror=on_error):
+        yield Path(folder), folders, files
+
+
+def _relative(path: Path, root: Path) -> str:
+    try:
+        return str(path.relative_to(root))
+    except ValueError:
+        return path.name
+
+
+def _read_one(item: _File, evidence: Evidence, tick: Tick, years: _Years) -> None:
+    if not item.path.is_file():
+        evidence.not_recognised.append(NotRecognised(item.name, "it is no ordinary file"))
+        return
+    size = item.path.stat().st_size
+    if item.place == "case":
+        evidence.sources.append(Source(item.name, None, "case", size))
+        _read_case_sheet(item, evidence)
+        return
+    if item.place == "sites" and item.path.suffix == ".toml":
+        evidence.sources.append(Source(item.name, None, "sheet", size))
+        _read_sheet(item, evidence)
+        return
+    with open_input(item.path) as stream:
+        head = stream.read(HEAD)
+    kind = recognise(head)
+    if kind == "capture":
+        _read_capture(item, evidence, tick, years, size)
+    elif kind == "records":
+        _read_records(item, evidence, size, years)
+    elif kind in TABLES:
+        evidence.sources.append(Source(item.name, item.site, kind, size, used=kind == "addresses"))
+        if kind == "addresses":
+            _read_addresses(item, evidence)
+    elif kind == "text":
+        _read_text(item, evidence, tick, years, size)
+    else:
+        why = {"empty": "it is empty", "binary": "its content is of no known kind"}[kind]
+        evidence.not_recognised.append(NotRecognised(item.name, why))
+
+
+def _read_capture(item: _File, evidence: Evidence, tick: Tick, years: _Years, size: int) -> None:
+    from stomion.ingest.capture import read_capture
+
+    with open_input(item.path) as stream:
+        capture, trouble = read_capture(stream, item.name, item.site, lambda count: tick(item.name, count))
+    evidence.captures.append(capture)
+    evidence.sources.append(Source(item.name, item.site, "capture", size, True, capture.packets, "packets"))
+    if capture.datagrams:
+        years.note(capture.datagrams[0].at)
+    if trouble is not None:
+        evidence.problems.append(Problem(item.name, trouble.what))
+
+
+def _read_text(item: _File, evidence: Evidence, tick: Tick, years: _Years, size: int) -> None:
+    log = Log(item.name, item.site)
+    latin = 0
+
+    def lines() -> Iterator[tuple[int, str]]:
+        nonlocal latin
+        with open_input(item.path) as stream:
+            for number, text, utf8, _ in read_lines(stream):
+                log.lines = number
+                if not utf8 and not latin:
+                    latin = number
+                if not number % 8192:
+                    tick(item.name, number)
+                yield number, text
+
+    log.events = list(read_log(lines(), item.name, item.site, year=years.year_for(item.path)))
+    if latin:
+        evidence.problems.append(Problem(item.name, "not UTF-8 here; such lines are read as Latin-1", latin))
+    if not log.events and not item.host:
+        evidence.not_recognised.append(NotRecognised(item.name, "text without a line about a negotiation"))
+    else:
+        evidence.sources.append(Source(item.name, item.site, "log", size, True, log.lines, "lines"))
+        evidence.logs.append(log)
+
+
+_RECORD = msgspec.json.Decoder(Record)
+MAX_PROBLEMS_PER_FILE = 20
+
+
+def _read_records(item: _File, evidence: Evidence, size: int, years: _Years) -> None:
+    bad = count = 0
+    with open_input(item.path) as stream:
+        for number, text, _, _ in read_lines(stream):
+            if not text.strip():
+                continue
+            count += 1
+            try:
+                record = _RECORD.decode(text.encode())
+            except (msgspec.MsgspecError, RecursionError) as error:
+                bad += 1
+                if bad <= MAX_PROBLEMS_PER_FILE:
+                    evidence.problems.append(Problem(item.name, f"no record: {error}", number))
+                continue
+            _keep_record(record, item.name, number, evidence, years)
+    evidence.sources.append(Source(item.name, item.site, "records", size, True, count, "records"))
+
+
+def _keep_record(record: Record, file: str, number: int, evidence: Evidence, years: _Years) -> None:
+    if isinstance(record, TestRecord):
+        evidence.tests.append(record)
+        evidence.test_places.append((file, number))
+    elif isinstance(record, CounterRecord):
+        evidence.counters.append(record)
+        evidence.counter_places.append((file, number))
+    elif isinstance(record, PingRecord):
+        evidence.pings.append(record)
+    elif isinstance(record, EventRecord):
+        evidence.happenings.append(record)
+    at = seconds(record.at)
+    if at is not None:
+        years.note(at)
+
+
+def seconds(text: str) -> float | None:
+    """An RFC 3339 time as seconds since 1970, or None."""
+    try:
+        return datetime.fromisoformat(text).timestamp()
+    except (ValueError, OverflowError):
+        return None
+
+
+def _read_whole(item: _File) -> bytes:
+    with open_input(item.path) as stream:
+        data = stream.read(MAX_TABLE + 1)
+    if len(data) > MAX_TABLE:
+        raise UnreadableInput(f"larger than {MAX_TABLE >> 20} MiB, which no table is")
+    return data
+
+
+def _toml(item: _File) -> dict[str, Any]:
+    try:
+        return tomllib.loads(_read_whole(item).decode("utf-8"))
+    except UnicodeDecodeError as error:
+        raise UnreadableInput("not UTF-8, which TOML is") from error
+    except tomllib.TOMLDecodeError as error:
+        line = re.search(r"line (\d+)", str(error))
+        raise UnreadableInput(f"no TOML: {error}", place=int(line[1]) if line else None) from error
+    except RecursionError as error:
+        raise UnreadableInput("nested too deeply") from error
+
+
+def _read_sheet(item: _File, evidence: Evidence) -> None:
+    try:
+        sheet = msgspec.convert(_toml(item), SiteSheet)
+    except msgspec.ValidationError as error:
+        raise UnreadableInput(f"no site sheet: {error}") from error
+    evidence.sheets.append(sheet)
+    evidence.sheet_lines[sheet.site] = item.name
+    for interface in sheet.interface:
+        for address in interface.addresses:
+            _note_address(evidence, sheet.site, address)
+
+
+def _read_case_sheet(item: _File, evidence: Evidence) -> None:
+    data = _toml(item)
+    title = data.get("title")
+    if isinstance(title, str):
+        evidence.title = title[:200]
+    for tunnel in data.get("tunnel", []):
+        ends = tunnel.get("ends") if isinstance(tunnel, dict) else None
+        if isinstance(ends, list) and len(ends) == 2 and all(isinstance(e, str) for e in ends):
+            evidence.declared.append((str(tunnel.get("name", "-".join(ends))), (ends[0], ends[1])))
+
+
+def _read_addresses(item: _File, evidence: Evidence) -> None:
+    """`ip -j addr`: the addresses a site has, and the networks behind it where they are a host's."""
+    try:
+        table = json.loads(_read_whole(item))
+    except (ValueError, RecursionError) as error:
+        raise UnreadableInput("damaged JSON of an address table") from error
+    for link in table if isinstance(table, list) else []:
+        for info in link.get("addr_info", []) if isinstance(link, dict) else []:
+            if isinstance(info, dict) and info.get("scope") == "global" and item.site:
+                _note_address(evidence, item.site, f"{info.get('local')}/{info.get('prefixlen')}", host=bool(item.host))
+
+
+def _note_address(evidence: Evidence, site: str, text: str, host: bool = False) -> None:
+    try:
+        interface = ipaddress.ip_interface(text)
+    except ValueError:
+        return
+    if not host:
+        evidence.addresses.setdefault(site, set()).add(str(interface.ip))
+    evidence.networks.setdefault(site, set()).add(str(interface.network))

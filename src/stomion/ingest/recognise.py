@@ -1,0 +1,57 @@
+"""What a file is, by its first bytes alone; its name never counts."""
+
+from __future__ import annotations
+
+import json
+
+from stomion.ingest.capture import MAGICS
+
+TABLES = ("addresses", "routes", "rules", "filter rules", "IPsec states", "model data")
+"""Kinds of the operating system's own output."""
+
+
+def recognise(head: bytes) -> str:
+    """One of `capture`, `records`, `sheet`, `text`, `empty`, `binary`, or a name of TABLES."""
+    if not head.strip(b"\0 \r\n\t"):
+        return "empty"
+    if head[:4] in MAGICS:
+        return "capture"
+    start = head.lstrip(b"\xef\xbb\xbf \r\n\t")
+    if start[:1] in (b"{", b"["):
+        found = _json_kind(start)
+        if found:
+            return found
+    return "text" if _is_text(head) else "binary"
+
+
+def _json_kind(start: bytes) -> str | None:
+    first_line = start.split(b"\n", 1)[0]
+    if b'"kind"' in first_line and start[:1] == b"{":
+        return "records"
+    if b'"nftables"' in start[:200]:
+        return "filter rules"
+    if b'"ietf-' in start[:400]:
+        return "model data"
+    if start[:1] == b"[":
+        if b'"ifname"' in start and b'"addr_info"' in start:
+            return "addresses"
+        if b'"dst"' in start[:400]:
+            return "routes"
+        if b'"priority"' in start[:400]:
+            return "rules"
+        if start.strip() == b"[]":
+            return "empty"
+    try:
+        json.loads(first_line)
+    except ValueError:
+        return None
+    return "text"
+
+
+def _is_text(head: bytes) -> bool:
+    """Mostly printable; a log with stray NUL bytes or in UTF-16 still counts."""
+    sample = head[:8192].replace(b"\0", b"")
+    if not sample:
+        return False
+    odd = sum(1 for byte in sample if byte < 9 or 13 < byte < 27 or 27 < byte < 32)
+    return odd <= len(sample) // 20

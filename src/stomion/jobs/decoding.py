@@ -1,0 +1,149 @@
+"""Decode the IKE messages of a capture, or of a hex dump pasted from a console."""
+
+from __future__ import annotations
+
+import re
+import sys
+from pathlib import Path
+
+import msgspec
+
+from stomion.errors import UnreadableInput, UsageError
+from stomion.exchange.negotiation import Step, assemble
+from stomion.ingest.capture import MAGICS, read_capture
+from stomion.ingest.files import open_input
+from stomion.logs.timestamps import clock_text
+from stomion.wire.ike import Message, decode
+from stomion.wire.ike.ledger import ledger
+
+MAX_DUMP = 8 << 20
+"""Characters of a pasted dump; a console's scrollback ends far below."""
+
+
+class FieldRecord(msgspec.Struct, frozen=True):
+    """One field: offset in the message, its bytes in hexadecimal, its number, name and meaning."""
+
+    offset: int
+    raw: str
+    name: str
+    value: int | None
+    says: str
+    depth: int
+
+
+class MessageRecord(msgspec.Struct, frozen=True):
+    """One message; `packet` is 0 for a pasted dump. `again` counts earlier copies of the same bytes."""
+
+    packet: int
+    clock: str
+    at: float
+    src: str
+    dst: str
+    says: str
+    spi_i: str
+    spi_r: str
+    size: int
+    again: int
+    fields: tuple[FieldRecord, ...]
+    damage: tuple[str, ...]
+
+
+def decode_file(path: Path) -> tuple[list[MessageRecord], list[str]]:
+    """All messages of one file in the order of its packets, and what could not be read. `-` is standard input."""
+    if str(path) == "-":
+        return _from_dump(sys.stdin.read(MAX_DUMP))
+    if not path.exists():
+        raise UsageError(f"{path}: it does not exist")
+    try:
+        with open_input(path) as stream:
+            head = stream.read(4)
+        with open_input(path) as stream:
+            if head not in MAGICS:
+                return _from_dump(stream.read(MAX_DUMP).decode("latin-1"))
+            capture, trouble = read_capture(stream, str(path), None)
+    except UnreadableInput as error:
+        return [], [error.what]
+    steps = [s for n in assemble(capture.datagrams) for s in n.steps]
+    steps.sort(key=lambda s: s.where.packet or 0)
+    return [_record(s) for s in steps], [trouble.what] if trouble else []
+
+
+def messages_json(found: list[MessageRecord]) -> bytes:
+    """Indented JSON of all messages."""
+    return msgspec.json.format(msgspec.json.encode(found), indent=1)
+
+
+def message_title(message: Message) -> str:
+    """`IKE 2.0 IKE_SA_INIT request, ID 0: SA KE Nonce`."""
+    from stomion.wire.ike.message import payload_name
+
+    header = message.header
+    if header is None:
+        return "no IKE header"
+    kind = ("response" if header.is_response else "request") if header.major == 2 else ""
+    names = " ".join(payload_name(header.major, p.kind) for p in message.payloads)
+    version = f"IKE {header.major}.{header.version & 15}"
+    return " ".join(x for x in (version, header.exchange_name, kind, f"ID {header.message_id:x}:", names) if x)
+
+
+def _record(step: Step) -> MessageRecord:
+    return _message_record(step.message, step.raw, step)
+
+
+def _message_record(message: Message, raw: bytes, step: Step | None) -> MessageRecord:
+    header = message.header
+    return MessageRecord(
+        packet=step.where.packet or 0 if step else 0,
+        clock=clock_text(step.at) if step else "",
+        at=step.at if step else 0.0,
+        src=f"{step.src}:{step.sport}" if step else "",
+        dst=f"{step.dst}:{step.dport}" if step else "",
+        says=message_title(message),
+        spi_i=header.spi_i.hex() if header else "",
+        spi_r=header.spi_r.hex() if header else "",
+        size=len(raw),
+        again=step.again if step else 0,
+        fields=tuple(FieldRecord(f.offset, f.raw.hex(" "), f.name, f.value, f.says, f.depth) for f in ledger(message)),
+        damage=tuple(f"{d.offset:#06x}: {d.text}" for d in message.damage),
+    )
+
+
+_OFFSET = re.compile(r"^\s*(?:0x)?[0-9a-fA-F]{3,8}[:\s]\s*(?=[0-9a-fA-F]{2})")
+_HEX_WORDS = re.compile(r"(?:[0-9a-fA-F]{2}[\s:.-]?)+")
+
+
+def dump_bytes(text: str) -> bytes:
+    """Bytes of a hex dump: with or without an offset column and a column of characters at the right."""
+    out = bytearray()
+    for line in text.splitlines():
+        body = line
+        words = line.split()
+        if words and _OFFSET.match(line) and (words[0].endswith(":") or len(words[0]) >= 4 and len(words) > 1 and len(words[1]) in (2, 4, 8)):
+            body = line[line.index(words[0]) + len(words[0]) :]
+        body = re.split(r"\s{2,}(?=\S*[^0-9a-fA-F\s])|\s*\|", body.strip())[0]
+        match = _HEX_WORDS.match(body.strip())
+        if match and match.end() >= len(body.strip()) - 1:
+            digits = re.sub(r"[^0-9a-fA-F]", "", match[0])
+            out += bytes.fromhex(digits[: len(digits) // 2 * 2])
+    return bytes(out)
+
+
+def _from_dump(text: str) -> tuple[list[MessageRecord], list[str]]:
+    data = dump_bytes(text)
+    if len(data) < 28:
+        return [], ["no capture, and no hex dump of an IKE message (28 bytes or more expected)"]
+    start = _message_start(data)
+    message = decode(data[start:])
+    return [_message_record(message, data[start:], None)], []
+
+
+def _message_start(data: bytes) -> int:
+    """A dump may begin with IP and UDP headers, or the four zero bytes of port 4500."""
+    at = 0
+    if data[0] >> 4 == 4 and data[9] == 17 and len(data) > 56:
+        at = (data[0] & 15) * 4 + 8
+    elif data[0] >> 4 == 6 and data[6] == 17 and len(data) > 76:
+        at = 48
+    if data[at : at + 4] == b"\0\0\0\0" and data[at + 21 : at + 22] in (b"\x10", b"\x20"):
+        at += 4
+    return at

@@ -1,0 +1,27 @@
+"""The demo case: where it lies in the installed package, and copies of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from stomion.errors import UsageError
+
+
+def demo_folder() -> Path:
+    """The case folder inside the package; it is only ever read."""
+    return Path(__file__).resolve().parent.parent / "demo"
+
+
+def write_demo(target: Path) -> int:
+    """Copy the case to a new or empty folder; the number of files written. Raises UsageError where something is in the way."""
+    if target.exists() and (not target.is_dir() or any(target.iterdir())):
+        raise UsageError(f"{target}: it exists and is not an empty folder; nothing was written")
+    source = demo_folder()
+    count = 0
+    for path in sorted(source.rglob("*")):
+        if path.is_file() and path.suffix != ".py" and "__pycache__" not in path.parts:
+            copy = target / path.relative_to(source)
+            copy.parent.mkdir(parents=True, exist_ok=True)
+            copy.write_bytes(path.read_bytes())
+            count += 1
+    return count

@@ -1,0 +1,63 @@
+"""Read a case and judge every tunnel in it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from stomion.case.assemble import pictures
+from stomion.case.evidence import Evidence
+from stomion.diagnosis.runner import Diagnosis, diagnose
+from stomion.errors import Cancelled
+from stomion.ingest.folder import read_case
+from stomion.model.finding import STAGES, Status
+from stomion.model.provenance import Problem
+
+
+@dataclass(frozen=True, slots=True)
+class Examined:
+    """A case as read and judged; `tunnels` are in the order of the case."""
+
+    evidence: Evidence
+    tunnels: tuple[Diagnosis, ...]
+
+    def worst_first(self) -> tuple[Diagnosis, ...]:
+        """Broken ones first, the earliest fault of these before later ones; then by name."""
+        order = (Status.BROKEN, Status.DEGRADED, Status.UNPROVEN, Status.IDLE, Status.WORKING)
+
+        def key(d: Diagnosis) -> tuple[int, int, str]:
+            first = d.first_fault
+            return order.index(d.status), STAGES.index(first.stage) if first else len(STAGES), d.picture.name
+
+        return tuple(sorted(self.tunnels, key=key))
+
+
+@dataclass(slots=True)
+class CancelToken:
+    """Set by whoever started a job; looked at once per batch."""
+
+    cancelled: bool = False
+
+    def check(self) -> None:
+        """Raises Cancelled where the job was stopped."""
+        if self.cancelled:
+            raise Cancelled
+
+
+def examine(
+    paths: list[Path], progress: Callable[[str, int], None] = lambda _name, _count: None, token: CancelToken | None = None
+) -> Examined:
+    """Raises UsageError where a path does not exist, Cancelled where the token is set."""
+    watch = token or CancelToken()
+
+    def tick(name: str, count: int) -> None:
+        watch.check()
+        progress(name, count)
+
+    evidence = read_case(paths, tick)
+    watch.check()
+    found = tuple(diagnose(p) for p in pictures(evidence))
+    for diagnosis in found:
+        evidence.problems.extend(Problem("", text) for text in diagnosis.crashed)
+    return Examined(evidence, found)

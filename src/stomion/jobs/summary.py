@@ -1,0 +1,145 @@
+"""What `stomion check --json` prints, as typed records; the published schema is generated from them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from stomion.diagnosis.runner import Diagnosis
+from stomion.jobs.examine import Examined
+from stomion.model.finding import Finding
+from stomion.model.provenance import Provenance
+
+
+class Place(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A place in the evidence: a line of a text or a packet of a capture, both counted from 1."""
+
+    file: str
+    site: str | None = None
+    line: int | None = None
+    packet: int | None = None
+
+
+class SideText(msgspec.Struct, frozen=True):
+    """What one end is to change."""
+
+    side: str
+    text: str
+
+
+class FindingRecord(msgspec.Struct, frozen=True):
+    """One finding."""
+
+    code: str
+    stage: str
+    sides: tuple[str, ...]
+    certainty: str
+    summary: str
+    remedies: tuple[SideText, ...]
+    facts: dict[str, Any]
+    evidence: tuple[Place, ...]
+    caution: bool = False
+    detail: str = ""
+
+
+class StageRecord(msgspec.Struct, frozen=True):
+    """One stage, as a whole and per end."""
+
+    stage: str
+    verdict: str
+    ends: dict[str, str]
+
+
+class TunnelRecord(msgspec.Struct, frozen=True):
+    """One tunnel."""
+
+    name: str
+    ends: tuple[str, str]
+    status: str
+    stages: tuple[StageRecord, ...]
+    first_fault: FindingRecord | None
+    findings: tuple[FindingRecord, ...]
+
+
+class Unknown(msgspec.Struct, frozen=True):
+    """A file that was not recognised."""
+
+    file: str
+    why: str
+
+
+class Trouble(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Something that could not be read."""
+
+    file: str
+    text: str
+    line: int | None = None
+
+
+class Summary(msgspec.Struct, frozen=True):
+    """The whole output; `stomion` is the version of this format."""
+
+    stomion: int
+    case: str
+    tunnels: tuple[TunnelRecord, ...]
+    not_recognised: tuple[Unknown, ...]
+    problems: tuple[Trouble, ...]
+
+
+def summary_of(examined: Examined, tunnel: str | None = None) -> Summary:
+    """All tunnels, worst first, or the one asked for."""
+    evidence = examined.evidence
+    chosen = [d for d in examined.worst_first() if tunnel in (None, d.picture.name)]
+    return Summary(
+        1,
+        evidence.title,
+        tuple(_tunnel(d) for d in chosen),
+        tuple(Unknown(n.file, n.why) for n in evidence.not_recognised),
+        tuple(Trouble(p.file, p.text, p.line) for p in evidence.problems),
+    )
+
+
+def as_json_bytes(summary: Summary) -> bytes:
+    """Indented JSON."""
+    return msgspec.json.format(msgspec.json.encode(summary), indent=1)
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of the output."""
+    return msgspec.json.schema(Summary)
+
+
+def _tunnel(d: Diagnosis) -> TunnelRecord:
+    left, right = d.picture.left.site, d.picture.right.site
+    stages = tuple(
+        StageRecord(s.stage.value, s.whole.value, {left: s.left.value, right: s.right.value}) for s in d.stages
+    )
+    first = d.first_fault
+    return TunnelRecord(
+        d.picture.name,
+        (left, right),
+        d.status.value,
+        stages,
+        _finding(first) if first else None,
+        tuple(_finding(f) for f in d.findings),
+    )
+
+
+def _finding(f: Finding) -> FindingRecord:
+    return FindingRecord(
+        f.code,
+        f.stage.value,
+        f.sides,
+        f.certainty.value,
+        f.summary,
+        tuple(SideText(r.side, r.text) for r in f.remedies),
+        f.facts,
+        tuple(_place(p) for p in f.evidence),
+        f.caution,
+        f.detail,
+    )
+
+
+def _place(p: Provenance) -> Place:
+    return Place(p.file, p.site, p.line, p.packet)

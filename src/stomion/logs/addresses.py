@@ -1,0 +1,94 @@
+"""Addresses and address ranges in a line: which are endpoints of IKE, and which are the traffic to be protected."""
+
+from __future__ import annotations
+
+import ipaddress
+import re
+from dataclasses import dataclass
+
+_V4 = r"(?:\d{1,3}\.){3}\d{1,3}"
+_V6 = r"(?:[0-9a-fA-F]{1,4}:){2,7}(?::?[0-9a-fA-F]{1,4})*|[0-9a-fA-F]{1,4}(?::[0-9a-fA-F]{1,4}){0,6}::(?:[0-9a-fA-F]{1,4}(?::[0-9a-fA-F]{1,4}){0,6})?"
+ADDRESS = re.compile(rf"(?<![\w.:])(?P<v4>{_V4})(?![\w.]*\.\d)(?!\d)|(?<![\w.:])(?P<v6>{_V6})")
+_PREFIX = re.compile(rf"(?<![\w.:])((?:{_V4}|{_V6})/\d{{1,3}})(?!\d)")
+_MASK = re.compile(rf"(?<![\w.:])({_V4})(?:/|[ ,]+(?:mask|netmask|255)\b[ =:]*)(255\.(?:\d{{1,3}}\.){{2}}\d{{1,3}}|(?<=255)(?:\.\d{{1,3}}){{3}})")
+_RANGE = re.compile(rf"(?<![\w.:])({_V4})\s*(?:-|–|—|\.\.|to|through)\s*({_V4})(?![\[:\w])", re.IGNORECASE)
+_PAIR = re.compile(
+    rf"({_V4}|{_V6})\s*\[(\d+|[^\]]*)\]\s*(?:\.\.\.|->|→|<->|to)\s*({_V4}|{_V6})\s*\[(\d+|[^\]]*)\]|({_V4}|{_V6})\.\.\.({_V4}|{_V6})"
+)
+_PORT = re.compile(r"\s*(?:\[|:| port[ =]| udp/)(500|4500|\d{4,5})\b")
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """`pair` is (near or first, far or second) where the line sets two endpoints against each other, as written."""
+
+    endpoints: tuple[tuple[str, int | None], ...]
+    ranges: tuple[str, ...]
+    pair: tuple[str, str] | None
+
+
+def read_addresses(line: str) -> Named:
+    """Split a line's addresses into endpoints and protected ranges (as prefixes where they are some)."""
+    ranges: list[tuple[int, str]] = []
+    taken: list[tuple[int, int]] = []
+    for m in _MASK.finditer(line):
+        mask = m[2] if m[2].startswith("255") else "255" + m[2]
+        _add_prefix(f"{m[1]}/{mask}", m, ranges, taken)
+    for m in _PREFIX.finditer(line):
+        if not _inside(m.start(), taken):
+            _add_prefix(m[1], m, ranges, taken)
+    for m in _RANGE.finditer(line):
+        if _inside(m.start(), taken) or _from_to(line, m.start()):
+            continue
+        prefixes = range_to_prefixes(m[1], m[2])
+        if prefixes:
+            ranges.extend((m.start(), p) for p in prefixes)
+            taken.append(m.span())
+    endpoints = []
+    for m in ADDRESS.finditer(line):
+        address = _valid(m["v4"] or m["v6"])
+        if address and not _inside(m.start(), taken):
+            port = _PORT.match(line, m.end())
+            endpoints.append((address, int(port[1]) if port else None))
+    pair = _PAIR.search(line)
+    both = None
+    if pair:
+        first, second = _valid(pair[1] or pair[5]), _valid(pair[3] or pair[6])
+        both = (first, second) if first and second else None
+    return Named(tuple(dict.fromkeys(endpoints)), tuple(text for _, text in sorted(ranges)), both)
+
+
+def _add_prefix(text: str, m: re.Match[str], ranges: list[tuple[int, str]], taken: list[tuple[int, int]]) -> None:
+    try:
+        ranges.append((m.start(), str(ipaddress.ip_network(text, strict=False))))
+    except ValueError:
+        return
+    taken.append(m.span())
+
+
+def _inside(at: int, spans: list[tuple[int, int]]) -> bool:
+    return any(start <= at < end for start, end in spans)
+
+
+def _from_to(line: str, at: int) -> bool:
+    """`from A to B` names a sender and a receiver, not a range."""
+    return line[max(0, at - 6) : at].lower().rstrip().endswith("from")
+
+
+def _valid(text: str | None) -> str | None:
+    try:
+        address = ipaddress.ip_address(text or "")
+    except ValueError:
+        return None
+    return None if address.is_unspecified or address.is_loopback else str(address)
+
+
+def range_to_prefixes(low: str, high: str) -> tuple[str, ...]:
+    """The fewest prefixes that make up a range; empty where it is none."""
+    try:
+        first, last = ipaddress.ip_address(low), ipaddress.ip_address(high)
+        if first.version != last.version or int(first) > int(last) or int(first) >> 24 != int(last) >> 24:
+            return ()
+        return tuple(str(n) for n in ipaddress.summarize_address_range(first, last))[:8]  # type: ignore[type-var]
+    except (ValueError, TypeError):
+        return ()

@@ -1,0 +1,223 @@
+"""The trade's vocabulary: which words make a line say what, whatever program wrote it.
+
+A line is first brought to plain words (`NO_PROPOSAL_CHOSEN`, `no-proposal-chosen` and `NoProposalChosen` become the
+same), then the table RULES is read from the top: the first rule all of whose ideas are present, and none of whose
+hindrances are, names the event. Ideas are sets of words, not sentences, so that unseen wording is understood too.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from stomion.model.event import What
+
+_CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z][a-z])")
+_SEPARATORS = re.compile(r"[_\-/=\"'|,;:()\[\]{}<>*]+")
+_SPACES = re.compile(r"\s+")
+_NOT_A_NO = re.compile(r" no (?:ext seq|esn|pfs|nat|more than|\d+)(?= )| not sending notification| null(?= )")
+_APOSTROPHE = re.compile(r"n['’]t\b")
+
+
+def plain(line: str) -> str:
+    """Lower-case words with single spaces; contractions opened (`didn't` becomes `did not`)."""
+    text = _APOSTROPHE.sub(" not", _CAMEL.sub(" ", line))
+    words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
+    return _NOT_A_NO.sub(" ", words)
+
+
+RELEVANT = re.compile(
+    r"ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|pre.?shared|\besp\b|quick.?mode|main.?mode|aggressive|"
+    r"\bp[12]\b|\bfar|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|\bdpd\b|certificate|"
+    r"secret|\bsa\b|initiat|respond|decrypt|deciph|malformed|shared key|channel|site.?link|no.?answer|authentic|partner|notif|"
+    r"other (?:end|side)|traffic|keys for|not answered|no reply|ikev|\bauth\b|packet: from|writing to socket|sendto|sending|proposals|transform",
+    re.IGNORECASE,
+)
+"""A line without one of these words says nothing about a negotiation; one search rejects it."""
+
+NOISE = re.compile(
+    r" (login|logged|logon|log in|sshd?|dhcp|dhcpd|lease[ds]?|ntp|cron|snmp|http|https|web ui|dns|self test|helper|testing"
+    r"|test case|cpu|fan|nic|loaded plugins|spawning|plugin|vici|license|plugins|update check|packet status|step packet"
+    r"|captive|admin|administrator|cookies?|webmail|backup|disk|temperature|getting a local address|using host|providers) "
+)
+"""Words of a gateway's other business; a line with one needs stronger words than usual to count."""
+STRONG = re.compile(
+    r" (ike|ikev1|ikev2|isakmp|ipsec|proposals?|pre ?shared|psk|child|esp|quick mode|main mode|phase ?[12]|selectors?|notify) "
+)
+
+NOTIFIES: tuple[tuple[str, str], ...] = (
+    ("NO_PROPOSAL_CHOSEN", r"no prop(?:osal)?(?: chosen| was chosen| selected)?(?= |$)(?! found| match)"),
+    ("AUTHENTICATION_FAILED", r"auth(?:entication)? ?failed|auth(?:entication)? failure"),
+    ("TS_UNACCEPTABLE", r"ts ?unaccept(?:able)?|traffic selectors? unacceptable"),
+    ("INVALID_ID_INFORMATION", r"inval(?:id)? id(?: information| info)?(?= )(?! v1| payload)"),
+    ("INVALID_KE_PAYLOAD", r"inval(?:id)? ke(?: payload)?(?= )"),
+    ("INVALID_KEY_INFORMATION", r"invalid key information"),
+    ("INVALID_HASH_INFORMATION", r"inval(?:id)? hash(?: information| info)?(?= )(?! v1| payload)"),
+    ("PAYLOAD_MALFORMED", r"payload malformed|pld mal"),
+    ("INVALID_PAYLOAD_TYPE", r"invalid payload type"),
+    ("INVALID_SYNTAX", r"inval(?:id)? syn(?:tax)?(?= )"),
+    ("INVALID_MAJOR_VERSION", r"inval(?:id)? maj(?:or)?(?: version)?(?= )"),
+    ("INVALID_EXCHANGE_TYPE", r"(?:invalid|unsupported) exchange type"),
+    ("INVALID_COOKIE", r"invalid cookie"),
+    ("INVALID_SPI", r"invalid spi"),
+    ("INVALID_IKE_SPI", r"invalid ike spi"),
+    ("TEMPORARY_FAILURE", r"temp(?:orary)? fail(?:ure)?"),
+    ("CHILD_SA_NOT_FOUND", r"child sa not found"),
+    ("SINGLE_PAIR_REQUIRED", r"single pair required"),
+    ("UNSUPPORTED_CRITICAL_PAYLOAD", r"unsupported critical payload"),
+    ("INITIAL_CONTACT", r"init(?:ial)? contact"),
+    ("COOKIE", r"n cookie|notify cookie"),
+)
+_NOTIFY_RES = tuple((name, re.compile(rf" (?:{shape})")) for name, shape in NOTIFIES)
+
+
+def notifies_of(text: str) -> tuple[str, ...]:
+    """Names of the notifies that a plain line mentions."""
+    return tuple(name for name, shape in _NOTIFY_RES if shape.search(text))
+
+
+_NOT = r"(?:not|no|never|nothing|none|without|cannot|neither|unable to|failed to|refus\w+|reject\w+|declin\w+)"
+IDEAS: dict[str, str] = {
+    "no": rf" {_NOT} | fail\w*| invalid| mismatch\w*| unaccept\w+| differ\w*| wrong| bad | den(?:y|ied)| refus\w+| reject\w+"
+    r"| declin\w+| unknown| disagree\w*| incompatib\w+| unsupported| error| too old| stopped| forbidden| disallow\w*| discard\w*| abort\w*",
+    "refusal": r" not (?:accept\w*|agree\w*|allow\w*|permit\w*|willing|match\w*|acceptable|compatible|offer\w*|configured|supported|suit\w*"
+    r"|mirror\w*|overlap|cover\w*|correspond)|"
+    r" refus\w+| reject\w+| declin\w+| den(?:y|ied)| unaccept\w+| mismatch\w*| no (?:\w+ ){0,3}(?:match\w*|common|accept\w*|agree\w*|overlap|suitable|usable|shared|proposal|chosen)"
+    r"| nothing in common| none (?:\w+ ){0,6}(?:accept\w*|match\w*|allowed|permitted|suit\w*|configured|usable|fit\w*)| differ\w*| disagree\w*| incompatib\w+"
+    r"| fail\w*| invalid| cannot agree| could not agree| in common| wrong| bad | turned down| no match| will not| does not fit| not one of",
+    "proposal": r" proposal\w*| transform\w*| algorithms?| suites?| cipher\w*| crypto\w*| encryption settings| what we offered| offers?(?= )| offered"
+    r"| proposal chosen| encr(?:yption)? alg\w*| dh group| diffie hellman| security (?:settings|parameters|association payload)| attributes?",
+    "selector": r" traffic selectors?| selectors?| sub ?nets?| networks?(?! is unreachable)| nets | ts | ts[ir] | proxy ids?| proxies| address ranges?| id information"
+    r"| to join| protected (?:nets?|networks?|range\w*|addresses)| inval id | invalid id | prefixes| client ids?| lans?(?= )| encryption domains?| interesting traffic| addresses to protect| ranges?",
+    "key": r" pre ?shared| shared (?:secret|key)| secrets?| psk| passphrase| mac (?:mismatch\w*|did not match|does not match|wrong|invalid)"
+    r"| wrong key| key (?:mismatch\w*|differs|wrong|is wrong|does not match)| keys (?:are not|differ|do not)| hash (?:does not match|mismatch\w*|did not match|differs|value is wrong)"
+    r"| calculated hash| received hash payload does not match| proof of (?:the )?key| bad key| keys? (?:is|are) not the same",
+    "identity": r" identit\w+| peer ids?| remote ids?| local ids?| id(?:i|r)?(?= )(?! (?:prot|v1|information|info|payload|\d|[0-9a-f]{8} ))| ids | farid| calls itself| claims to be| presented (?:itself|the name)| names? itself"
+    r"| name (?:we|it)| expected id| id mismatch| who (?:it|they) (?:is|are)| introduces itself",
+    "certificate": r" certificates?| certs?(?= )| trust anchor| trusted (?:public key|ca|root)| issuer| revoked| expired| crl | ocsp| signature (?:verif\w+|valid\w+|is|was|invalid)"
+    r"| untrusted| not yet valid| public key| x ?509",
+    "auth": r" authenticat\w+| auth(?= )| prove\w*| proof| believe\w*| credentials?| trust\w*",
+    "method": r" auth(?:entication)? methods?| none allows pre ?shared key| method of authentication",
+    "nopeer": r" no (?:ike(?:v[12])? |isakmp |matching |suitable |such |known |local )*(?:config\w*|connections?|peers?|policy|policies|definition|entry|tunnels?|site link|gateway|profile)(?: \w+){0,4}"
+    r" (?:found|for|match\w*|defined|exist\w*|configured|known|authorized|here|with|from|has)"
+    r"| (?:unknown|unconfigured|unexpected|foreign|strange) (?:peer|gateway|remote|initiator|address|host|far|partner|source|party|sender)"
+    r"| (?:peer|gateway|remote|far|address|partner|initiator|caller|host)(?: \w+| [\d.]+){0,5} (?:is )?(?:not (?:configured|known|one of|defined|listed|expected|in our|in the|found)|unknown|unconfigured)"
+    r"| do not know (?:this|any|the|a) (?:peer|gateway|remote|address|partner)| no such (?:peer|gateway|partner)| unknown (?:peer|far)| nothing (?:is )?configured for| we have no (?:site link|tunnel|connection|entry|peer|configuration)"
+    r"| not in (?:our|the) (?:configuration|list)| no config named| reason (?:unknown peer|no such peer|not configured|no config\w*|unknown gateway|unknown far|no peer\w*)| no link (?:is )?(?:set up|configured|defined)",
+    "version": r" (?:ike )?versions?(?: \S+){0,4} (?:not|mismatch\w*|differs?|unsupported|wrong|refused|rejected|only)| (?:wrong|unsupported|other|different|invalid|bad) (?:ike |protocol |major )?versions?"
+    r"| major version| version mismatch| only (?:accepts?|speaks?|permits?|allows?|take) (?:ike ?)?(?:v|version )[12]| not (?:speak|accept|support|allow) (?:ike ?)?(?:v|version )[12]| ikev[12] (?:is )?(?:not|disabled|refused|denied|only)"
+    r"| reason (?:wrong )?version\w*| configured for (?:ike )?version|(?: only| permit\w*| set to) (?:use )?(?:ike ?)?(?:v|version )[12]",
+    "mode": r" (?:main|aggressive)(?: mode)?(?: \w+){0,6} (?:not|mismatch\w*|refused|rejected|denied|disabled|unsupported|only|whereas|but|forbidden|instead)"
+    r"| none allows \S+ ?\S* ?\S* ?(?:key )?authentication using (?:main|aggressive)| (?:wrong|other|different|unexpected|invalid|unsupported) (?:exchange )?(?:mode|exchange type)| (?:mode|exchange) mismatch| reason (?:wrong )?mode\w*"
+    r"|(?: not| only| whereas| refus\w+| reject\w+| den\w+)(?: \w+){0,5} (?:main|aggressive)(?: mode)?",
+    "pfs": r" pfs| perfect forward secrecy| forward secrecy",
+    "route": r" network is unreachable| no route| unroutable| host (?:is )?unreachable| network unreachable| net unreachable| not (?:be )?routable| no path to| routing table has no| cannot be routed| no way to (?:reach|send)| route (?:is )?missing| do not know the way| no next hop| enetunreach| ehostunreach",
+    "silence": r" no (?:answer|reply|replies|response|reaction)| not (?:yet )?(?:answer\w*|respond\w*|repl\w+|react\w*)| unanswered| timed? ?out| timeout| giv(?:e|ing|en) up| gave up| unresponsive| silent| nothing (?:came|comes) back| no sign of life"
+    r"| heard nothing| nothing heard| stopped answering| retries exhausted| retry limit| max\w* retr\w+| too many retr\w+| no longer answers| went away| is dead| (?:is|considered|declared|presumed) (?:dead|gone|down|lost)",
+    "again": r" retransmit\w*| retransmi\w+| re ?sen[dt]\w*| sen[dt]\w*(?: \w+){0,4} again| repeat\w*| retry\w*| retried| trying again| once more| another try| attempt [2-9]",
+    "ended": r" giv(?:e|ing|en) up| gave up| abandon\w*| final| last time| exhausted| no more| maximum| limit| abort\w*| stopp?\w* trying",
+    "decrypt": r" decrypt\w*| deciph\w*| made no sense| makes no sense| garbled| gibberish| unreadable| malformed| could not (?:be )?parsed?| parsing failed| payload length| invalid (?:hash|id) v1| padding| integrity check (?:failed|value)| unintelligible| cannot be read| bad payload| undecryptable| no sense",
+    "install": r" (?:unable|failed|cannot|could not|not able|error) (?:to )?(?:\w+ ){0,3}(?:install\w*|add|apply|load|create)(?: \w+){0,4} (?:sa|sad|sas|ipsec|policy|policies|state|kernel|spd|xfrm|keys?)"
+    r"| install\w* (?:\w+ ){0,4}(?:failed|refused|rejected|error)| kernel (?:refused|rejected|returned|error|reported|answered|would not|said|denied)| netlink (?:error|response)| received netlink error| algorithm (?:not supported by|unknown to|missing in) (?:the )?kernel| not (?:be )?installed|"
+    r" (?:kernel|forwarding|data plane|datapath|hardware)(?: \w+){0,5} (?:refus\w+|reject\w+|fail\w*|error|not accept|declin\w+|den\w+)",
+    "up": r" established| (?:is|are|now|status|came|comes|s|state|gone|went|fully) (?:up|open|ready|active|alive|live|complete\w*|protected|built|in (?:use|force|service|place)|running|working)| installed(?= )| completed| up (?:and running|on|for|with|between|conn|far|at)|"
+    r" (?:sa|tunnel|channel|phase [12]|p[12]) (?:up|open|complete|ready|created|built)| success\w*| (?:now|has been) (?:protected|built|secured|set up)| mature| is up | succeeded| finished| concluded| (?:has |have )?proved (?:its|their|the) identit\w+| verified| accepted (?:the )?(?:peer|remote|identity)| status ok| auth(?:entication)? ok| authenticated(?= )",
+    "down": r" deleting| deleted| (?:is|went|now|status|comes|gone|came|state) (?:down|closed|gone|ended|lost)| closing| closed| torn down| tear\w*| terminat\w+| destroy\w*| removed| ended| discarded| expired| dropped|(?: sa| channel| tunnel) (?:down|gone|end|closed)| close[ds]? ",
+    "child": r" child\w*| ipsec sas?| esp | phase ?(?:2|two|ii)| p2 | quick(?: mode)?| data (?:proposal\w*|channel|sa|keys?|tunnel|path)| for the data| traffic (?:between|for|from|keys|is|may)| keys for traffic| ah | second phase| inner| payload sa| data sas?| create child|(?: user| data) traffic| net(?:work)? pair| protected traffic",
+    "ike": r" ike\w*(?! ?v[12] conn)| isakmp| phase ?(?:1|one|i)(?= )| p1 | main mode| aggressive| control (?:channel|sa|connection)| parent| key exchange| id prot| sa init| management (?:channel|sa)| first phase| signal\w* channel| id prot| outer",
+    "rekey": r" rekey\w*| re ?key\w*| renew\w*| refresh\w*| reauth\w*| re authenticat\w*| replac\w+| fresh keys| new keys",
+    "peerlost": r" dpd| dead peer| peer (?:is )?(?:dead|gone|lost|down)| keepalives?| liveness| heartbeat| life ?sign| no longer answers| sign of life| probes?",
+    "delete": r" deletes?(?= )| deletion| d ",
+    "theirdeed": r" (?:peer|remote|far|gateway|other (?:end|side)|partner|responder|initiator|it|they)(?: [^ ]+){0,8}? (?:asks?|asked|requests?|requested|wants?|wanted|sent|sends)",
+    "received": r" received?| receiving| parsed| got | heard| incoming| inbound| arrived| notified us| answered with| says | said | tells us| told us| replied| reports?| came back|(?: in| rx)(?= from)| dir in| recv",
+    "sent": r" send| sending| sent | generat\w+| respond\w* (?:to|with)| reply with| replying| answer\w* with| outgoing| tx ",
+    "begin": r" initiat\w+| contacting| begin\w*| start\w*| connecting| opening| trying| calling| attempting|(?: p1| ike| phase 1) (?:new|attempt)| dialling| launching| set(?:ting)? up",
+    "asked": r" is initiating| contacted us| has contacted| dir in| from (?:peer|remote)| responding to| incoming| inbound| we were contacted| as responder| responder side| received (?:an? |new |the )?(?:initial|ike|first|main|connection)|"
+    r" (?:peer|remote|gateway|far|partner)(?: [^ ]+){0,5} (?:initiates|initiated|is initiating|starts|started|begins|calls|called|opens|wants to talk|knocks|is calling)| role responder| dir inbound| by the (?:peer|far|remote)",
+    "narrow": r" narrow\w*| smaller (?:than|range|set)| reduced (?:to|the)| only a part| subset| cut down to| trimmed",
+    "configured": r" (?:has been |was |is |status |config\w* |conn\w* |connection |tunnel |peer )(?:read from the config\w*|loaded|altered|added|changed|updated|reloaded|modified|configured|applied|re ?read|edited|saved)(?= )"
+    r"| (?:loaded|added|read|reloaded|changed) (?:\w+ ){0,3}(?:connection|config\w*|tunnel|peer|policy|site link)",
+    "service": r" (?:service|daemon|process|engine|subsystem|module|system)(?: \w+){0,3} (?:start\w*|stop\w*|running|ready|up)| starting ike",
+    "float": r" 4500.*(?:float\w*|from here on|continue|switch\w*|mov(?:ed|ing)|now talk)|(?:from here on| continue| float\w*| switch\w* to| moving to| moved to)(?: \S+){0,6} 4500",
+    "selected": r" selected proposal| have agreed| agreed (?:on|to|with)| chosen proposal| chose proposal| accept\w* proposal|(?<! no) proposal (?:accepted|chosen|selected|agreed)| negotiated (?:ike|esp|proposal|transform|algorithms?|cipher)| status agreed|(?: using| picked| settled on) proposal| settled on",
+    "names": r" received proposals?| configured proposals?| offered proposals?| local proposals?| remote proposals?| proposals? (?:received|configured|offered)",
+    "me": r" myself| our own| we (?:have )?prove\w*| local side",
+    "unwelcome": r" spoofed?| attack| flood| scan\w*",
+}
+_IDEA_RES = {name: re.compile(shape) for name, shape in IDEAS.items()}
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """All `ideas` must be present and none of `unless`; read in order."""
+
+    what: What
+    ideas: tuple[str, ...]
+    unless: tuple[str, ...] = ()
+
+
+R = Rule
+RULES: tuple[Rule, ...] = (
+    R(What.SEND_FAILED, ("route",)),
+    R(What.MODE_REFUSED, ("mode", "refusal"), ("child",)),
+    R(What.MODE_REFUSED, ("mode", "method")),
+    R(What.NARROWED, ("narrow", "selector")),
+    R(What.INSTALL_FAILED, ("install", "no")),
+    R(What.VERSION_REFUSED, ("version", "no"), ("key",)),
+    R(What.PFS_REFUSED, ("pfs", "refusal")),
+    R(What.CERTIFICATE_REFUSED, ("certificate", "no"), ("key",)),
+    R(What.METHOD_REFUSED, ("method", "refusal")),
+    R(What.UNDECRYPTABLE, ("decrypt", "no"), ("selector",)),
+    R(What.SELECTORS_REFUSED, ("selector", "refusal"), ("auth", "decrypt", "key")),
+    R(What.CHILD_PROPOSAL_REFUSED, ("proposal", "child", "refusal"), ("key", "ike")),
+    R(What.IKE_PROPOSAL_REFUSED, ("proposal", "ike", "refusal"), ("key", "child", "nopeer")),
+    R(What.CHILD_PROPOSAL_REFUSED, ("proposal", "child", "refusal"), ("key", "nopeer")),
+    R(What.NO_PEER, ("nopeer",), ("key",)),
+    R(What.PROPOSAL_REFUSED, ("proposal", "refusal"), ("key", "auth")),
+    R(What.KEY_REFUSED, ("key", "no"), ("up",)),
+    R(What.IDENTITY_REFUSED, ("identity", "refusal"), ("decrypt",)),
+    R(What.AUTH_REFUSED, ("auth", "no"), ("up",)),
+    R(What.REKEY_FAILED, ("rekey", "no"), ("proposal", "selector", "silence")),
+    R(What.PEER_LOST, ("peerlost", "silence")),
+    R(What.RESENT, ("again",), ("ended",)),
+    R(What.GAVE_UP, ("silence", "ended"), ("child",)),
+    R(What.NO_ANSWER, ("silence",)),
+)
+
+
+def ideas_of(text: str) -> frozenset[str]:
+    """All ideas that a plain line carries."""
+    return frozenset(name for name, shape in _IDEA_RES.items() if shape.search(text))
+
+
+def match_rules(ideas: frozenset[str]) -> What | None:
+    """The first rule that fits, for lines in which something is refused, lost or wrong."""
+    for rule in RULES:
+        if rule.ideas and ideas.issuperset(rule.ideas) and not ideas.intersection(rule.unless):
+            return rule.what
+    return None
+
+
+_FAR_DEED = re.compile(
+    r" (?:peer|remote|far|other (?:end|side)|partner|responder|remote gateway|gateway)\b(?: [^ ]+){0,7}? (?:did not|does not|do not|would not|will not|is not (?:willing|able|prepared)|was not willing|has not accepted|"
+    r"refus\w+|reject\w+|declin\w+|denie[sd]|has (?:refused|rejected|declined|denied)|turned down)(?! respond| answer| reply| match)"
+    r"|(?:refused|rejected|denied|declined|turned down) by (?:the )?(?:far|peer|remote|other|partner|responder|gateway)| refused by far"
+    r"| we (?:were|have been) (?:refused|rejected|turned)| our (?:proposals?|offers?|request|identity|selectors?)(?: \w+){0,3} (?:was|were|has been|have been) (?:refused|rejected|declined|denied|turned)"
+)
+_OWN_DEED = re.compile(
+    r" we (?:did not|do not|cannot|could not|will not|would not|refuse\w*|reject\w*|decline\w*|deny|denied|only|have refused|have rejected|have declined|are configured|have no|hold|require)| so we (?:declin|refus|reject)"
+    r"| (?:could|can|did|does|has|was|is) not (?:able to )?(?:prove[nd]?|know|authenticate)| fail(?:ed|s) to (?:prove|authenticate)| could not prove"
+    r"| not (?:prove|proved|proven) "
+)
+
+
+def far_deed(text: str, ideas: frozenset[str], notifies: tuple[str, ...]) -> bool:
+    """True where the line reports what the peer decided, False where the writer itself decided."""
+    if _OWN_DEED.search(text):
+        return False
+    if _FAR_DEED.search(text):
+        return True
+    if notifies:
+        sent, received = "sent" in ideas, "received" in ideas
+        return received and not sent
+    return False

@@ -1,0 +1,87 @@
+"""A whole log to events: keeps the order of lines, fills in year and day, and ties lines to their peer by name or number."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+
+from stomion.logs import lexicon as lex
+from stomion.logs.timestamps import SHAPES, find_stamp
+from stomion.logs.understand import understand
+from stomion.model.event import Event
+from stomion.model.provenance import Provenance
+
+_STAMP_MISSES = 40
+"""After this many lines in a row without a time the search for one is given up for all but every 16th line."""
+
+
+@dataclass(slots=True)
+class LogState:
+    """What one log has told so far about its own ways of naming things."""
+
+    year: int
+    shape: int = 0
+    day: tuple[int, int, int] | None = None
+    misses: int = 0
+    peer_of_sa: dict[str, str] = field(default_factory=dict)
+    peer_of_conn: dict[str, str] = field(default_factory=dict)
+    conn_of_sa: dict[str, str] = field(default_factory=dict)
+    last_peer: str | None = None
+
+
+def read_log(lines: Iterable[tuple[int, str]], file: str, site: str | None, *, year: int) -> Iterator[Event]:
+    """Events of a log in its own order. `lines` are (number, cleaned text); `year` stands in where none is written."""
+    state = LogState(year)
+    for number, line in lines:
+        if lex.RELEVANT.search(line):
+            event = understand_line(line, Provenance(file, site, line=number), state)
+            if event is not None:
+                yield event
+
+
+def understand_line(line: str, where: Provenance, state: LogState) -> Event | None:
+    """One line in the light of those before it."""
+    rest, at, assumed = _take_time(line, state)
+    event = understand(rest, where)
+    if event is None:
+        return None
+    return _tied(replace(event, at=at, assumed=assumed, text=line), state)
+
+
+def _take_time(line: str, state: LogState) -> tuple[str, float | None, tuple[str, ...]]:
+    """The line without its leading time stamp, the time, and what of it was assumed."""
+    state.misses += 1
+    if state.misses > _STAMP_MISSES and state.misses % 16:
+        return line, None, ()
+    stamp = find_stamp(line, year=state.year, day=state.day, first=state.shape)
+    if stamp is None:
+        return line, None, ()
+    state.shape, state.misses = stamp.shape, 0
+    if "day" not in stamp.assumed and "epoch" not in stamp.assumed:
+        moment = datetime.fromtimestamp(stamp.at, UTC)
+        state.day = (moment.year, moment.month, moment.day)
+    match = SHAPES[stamp.shape].search(line[:120])
+    rest = line[match.end() :] if match and match.start() < 24 else line
+    return rest, stamp.at, stamp.assumed
+
+
+def _tied(event: Event, state: LogState) -> Event:
+    """Give the event the peer and the connection its SA number or name had in earlier lines."""
+    conn = event.conn or (state.conn_of_sa.get(event.sa) if event.sa else None)
+    peer = event.peer
+    if peer is None and event.sa:
+        peer = state.peer_of_sa.get(event.sa)
+    if peer is None and conn:
+        peer = state.peer_of_conn.get(conn)
+    if peer is None and not event.sa and not conn:
+        peer = state.last_peer
+    if peer:
+        if event.sa:
+            state.peer_of_sa[event.sa] = peer
+        if conn:
+            state.peer_of_conn.setdefault(conn, peer)
+        state.last_peer = peer
+    if conn and event.sa:
+        state.conn_of_sa[event.sa] = conn
+    return replace(event, peer=peer, conn=conn) if (peer, conn) != (event.peer, event.conn) else event

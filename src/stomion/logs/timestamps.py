@@ -1,0 +1,107 @@
+"""Time stamps in the shapes that logs use. A guessed year, zone or day is part of the result."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta, timezone
+
+MONTHS = {m: i for i, m in enumerate("jan feb mar apr may jun jul aug sep oct nov dec".split(), 1)}
+_CLOCK = r"(?P<h>\d{1,2}):(?P<mi>\d{2}):(?P<s>\d{2})(?:[.,](?P<f>\d{1,9}))?"
+_ZONE = r"(?:\s*(?P<z>Z|UTC|GMT|[+-]\d{2}:?\d{2}))?"
+_MON = r"(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*\.?"
+_DAY = r"(?P<d>\d{1,2})(?:st|nd|rd|th)?"
+
+_SHAPES = [
+    rf"(?P<y>\d{{4}})[-/.](?P<mo>\d{{1,2}})[-/.]{_DAY}[T _,-]+{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"date=\"?(?P<y>\d{{4}})-(?P<mo>\d{{2}})-{_DAY}\"?[ ,;|]+time=\"?{_CLOCK}{_ZONE}",
+    rf"(?P<y>\d{{4}})(?P<mo>\d{{2}})(?P<d>\d{{2}})[T _-]?(?P<h>\d{{2}}):?(?P<mi>\d{{2}}):?(?P<s>\d{{2}})(?:[.,](?P<f>\d+))?{_ZONE}",
+    rf"{_DAY}[ /.-]{_MON}[ /.,-]+(?P<y>\d{{4}})[ ,:T]+(?:at )?{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"{_MON} +{_DAY},? (?P<y>\d{{4}}),? {_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"{_MON} +{_DAY},? +{_CLOCK}(?: (?P<z>UTC|GMT|Z))?(?: (?P<y>\d{{4}})\b)?",
+    rf"{_DAY}[./-](?P<mo>\d{{1,2}})[./-](?P<y>\d{{4}})[ ,T]+{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"{_CLOCK}{_ZONE},? +{_DAY}[ ./-](?:{_MON}|(?P<mo>\d{{1,2}}))[ ./-](?P<y>\d{{4}})",
+    r"(?<![\w.:])(?P<epoch>1[4-9]\d{8}|20\d{8})(?:[.,](?P<f>\d{1,9})|(?P<ms>\d{3})|(?P<us>\d{6}))?(?![\w.:])",
+    rf"(?<![\d:.]){_CLOCK}{_ZONE}",
+    r"^\s*[\[(+]\s*(?P<up>\d{1,9}\.\d{1,9})\s*s?[\])]?",
+    r"\b(?:uptime|up|t)[=:]\s*\"?(?P<up>\d{1,9}(?:\.\d{1,9})?)",
+]
+SHAPES = tuple(re.compile(shape, re.IGNORECASE) for shape in _SHAPES)
+_WITHIN = 120
+"""A stamp stands near the beginning of a line, after at most a priority, a host and a tag."""
+
+
+@dataclass(frozen=True, slots=True)
+class Stamp:
+    """`at` is seconds since 1970 UTC; `assumed` names what the line did not say: `year`, `zone`, `day`, `epoch`."""
+
+    at: float
+    assumed: tuple[str, ...]
+    shape: int
+
+
+def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None, first: int = 0) -> Stamp | None:
+    """The line's time, or None. `year` and `day` fill in what the shape lacks; `first` is the shape to try first."""
+    head = line[:_WITHIN]
+    order = (first, *(i for i in range(len(SHAPES)) if i != first))
+    for index in order:
+        match = SHAPES[index].search(head)
+        if match:
+            stamp = _to_stamp(match.groupdict(), year, day, index)
+            if stamp:
+                return stamp
+    return None
+
+
+def _to_stamp(g: dict[str, str | None], year: int, day: tuple[int, int, int] | None, index: int) -> Stamp | None:
+    fraction = float(f"0.{g['f']}") if g.get("f") else 0.0
+    if g.get("epoch"):
+        fraction = int(g["ms"] or 0) / 1e3 if g.get("ms") else int(g["us"] or 0) / 1e6 if g.get("us") else fraction
+        return Stamp(int(g["epoch"] or 0) + fraction, (), index)
+    if g.get("up"):
+        return Stamp(float(g["up"] or 0), ("epoch",), index)
+    assumed = []
+    month = MONTHS[(g.get("mon") or "jan")[:3].lower()] if g.get("mon") else int(g.get("mo") or 0)
+    if not month:
+        assumed.append("day")
+        year, month, date = day or (year, 1, 1)
+    else:
+        date = int(g["d"] or 1)
+        if month > 12 >= date:
+            month, date = date, month
+        if g.get("y"):
+            year = int(g["y"] or year)
+        else:
+            assumed.append("year")
+    hour = int(g["h"] or 0)
+    if g.get("ap"):
+        hour = hour % 12 + (12 if str(g["ap"]).upper() == "PM" else 0)
+    zone, known = _zone(g.get("z"))
+    if not known:
+        assumed.append("zone")
+    try:
+        moment = datetime(year, month, date, hour, int(g["mi"] or 0), min(int(g["s"] or 0), 59), tzinfo=zone)
+    except ValueError:
+        return None
+    return Stamp(moment.timestamp() + fraction, tuple(assumed), index)
+
+
+def _zone(text: str | None) -> tuple[timezone, bool]:
+    if not text:
+        return UTC, False
+    if text.upper() in ("Z", "UTC", "GMT"):
+        return UTC, True
+    digits = text[1:].replace(":", "")
+    offset = timedelta(hours=int(digits[:2]), minutes=int(digits[2:4]))
+    if offset >= timedelta(hours=24):
+        return UTC, False
+    return timezone(offset if text[0] == "+" else -offset), True
+
+
+def clock_text(at: float, *, day: bool = False) -> str:
+    """`06:27:03.745` in UTC, with the date before it where asked."""
+    try:
+        moment = datetime.fromtimestamp(at, UTC)
+    except (ValueError, OverflowError, OSError):
+        return f"{at:.3f}"
+    return moment.strftime("%Y-%m-%d %H:%M:%S" if day else "%H:%M:%S") + f".{moment.microsecond // 1000:03d}"

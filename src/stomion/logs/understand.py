@@ -1,0 +1,306 @@
+"""One line to one typed event, by the lexicon alone: no wording of any program is assumed."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from stomion.logs import lexicon as lex
+from stomion.logs.addresses import Named, read_addresses
+from stomion.logs.algorithms import find_proposal
+from stomion.model.event import Event, What
+from stomion.model.proposal import Proposal
+from stomion.model.provenance import Provenance
+
+_TAG = re.compile(r"\[[A-Za-z]{2,8}\]|\b\d\d\[[A-Z]{3}\]")
+_ANGLE = re.compile(r"<([^<>|]*)(?:\|(\d+))?>")
+_NAME_NUMBER = re.compile(r"(\"[^\"]{1,64}\"|[\w.@+-]{1,64})\s?(?:#(\d+)\b|\[(\d{1,9})\](?!\S*\.\.\.)|\{(\d{1,9})\})")
+_KEYED_NAME = re.compile(
+    r"\b(?:conn(?:ection)?|tunnel|link|vpn|name|profile|policy|site.?link|unit|host|user|rule|dev|device|gw)=\"?([\w.@+ -]{1,64}?)(?:\"|(?=\s\w+=)|$|[,;])",
+    re.IGNORECASE,
+)
+_SAID_NAME = re.compile(
+    r"\b(?:site link|connection|tunnel|conn|profile|policy|vpn|link)s? [\"'“]?([\w.@+-]{1,64}?)[\"'”]?(?=,? (?:to|has|is|was|with|from|will|could|did|at|for|on)\b| \(|[.,;:]? |[.]?$)",
+    re.IGNORECASE,
+)
+_NOT_A_NAME = re.compile(
+    r"^(?:to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with)$",
+    re.IGNORECASE,
+)
+_QUOTED_ID = re.compile(r"'[^']{1,128}'")
+_IDENTITY = re.compile(r"(?<![\w.@-])((?:[\w-]+@)?(?:[a-z0-9-]+\.)+[a-z]{2,}(?:\.[a-z]{2,})?)(?![\w-])", re.IGNORECASE)
+_SPI = re.compile(r"(?<![0-9a-fA-F-])(?:0x)?([0-9a-f]{8})(?:_[io])?(?![0-9a-fA-F-])", re.IGNORECASE)
+_VERSION = re.compile(r"ike ?v(?:ersion)?[ =\"]*([12])|\bike version ([12])|version[ =\"]+([12])\b", re.IGNORECASE)
+_PROGRAM_SERIAL = re.compile(r"state_\w+|v2_parent_\w+", re.IGNORECASE)
+
+_STATE_CHANGE = re.compile(r"\bstate\b.*?(\w+)\s*(?:=>|->|→|to)\s*(\w+)", re.IGNORECASE)
+_SETTLED = re.compile(r"establish|installed|up$|open|active|mature|ready|dead|fail", re.IGNORECASE)
+
+EXCHANGES: tuple[tuple[str, str, int, str], ...] = (
+    ("ike sa init", "IKE_SA_INIT", 2, "ike"),
+    ("ike auth", "IKE_AUTH", 2, "auth"),
+    ("create child sa", "CREATE_CHILD_SA", 2, "child"),
+    ("ike intermediate", "IKE_INTERMEDIATE", 2, "ike"),
+    ("id prot", "MAIN_MODE", 1, "ike"),
+    ("main mode", "MAIN_MODE", 1, "ike"),
+    ("aggressive", "AGGRESSIVE", 1, "ike"),
+    ("quick mode", "QUICK_MODE", 1, "child"),
+    ("informational", "INFORMATIONAL", 0, ""),
+)
+"""(words, name, IKE version or 0 for both, layer) of the exchanges a line may name."""
+
+_ERRORS_OF_NOTIFIES: dict[str, What] = {
+    "NO_PROPOSAL_CHOSEN": What.PROPOSAL_REFUSED,
+    "AUTHENTICATION_FAILED": What.AUTH_REFUSED,
+    "TS_UNACCEPTABLE": What.SELECTORS_REFUSED,
+    "SINGLE_PAIR_REQUIRED": What.SELECTORS_REFUSED,
+    "INVALID_ID_INFORMATION": What.SELECTORS_REFUSED,
+    "INVALID_KE_PAYLOAD": What.KE_RETRY,
+    "INVALID_HASH_INFORMATION": What.UNDECRYPTABLE,
+    "PAYLOAD_MALFORMED": What.UNDECRYPTABLE,
+    "INVALID_PAYLOAD_TYPE": What.UNDECRYPTABLE,
+    "INVALID_MAJOR_VERSION": What.VERSION_REFUSED,
+    "INVALID_EXCHANGE_TYPE": What.MODE_REFUSED,
+    "TEMPORARY_FAILURE": What.REKEY,
+}
+_SPECIFIC = frozenset({
+    What.SEND_FAILED, What.MODE_REFUSED, What.NARROWED, What.INSTALL_FAILED, What.VERSION_REFUSED, What.PFS_REFUSED,
+    What.CERTIFICATE_REFUSED, What.METHOD_REFUSED, What.NO_PEER, What.KEY_REFUSED,
+})  # fmt: skip
+"""Reasons that tell more than the notify sent along with them."""
+
+
+@dataclass(frozen=True, slots=True)
+class Naming:
+    """What identifies the tunnel or SA a line belongs to: a connection's name and the writer's own SA number."""
+
+    conn: str | None
+    sa: str | None
+
+
+def understand(line: str, where: Provenance) -> Event | None:
+    """The event in a cleaned line (without its time), or None where it says nothing about a negotiation."""
+    if not lex.RELEVANT.search(line):
+        return None
+    naming = _naming(line)
+    arrow = _STATE_CHANGE.search(line)
+    if arrow and not _SETTLED.search(arrow[2]) or arrow and "rekey" in arrow[1].lower():
+        return None
+    text = lex.plain(_without_names(line))
+    if lex.NOISE.search(text) and not lex.STRONG.search(text):
+        return None
+    notifies = lex.notifies_of(text)
+    ideas = lex.ideas_of(text)
+    exchange = next((e for e in EXCHANGES if f" {e[0]}" in text), None)
+    what = _classify(text, ideas, notifies, exchange)
+    if what is None:
+        return None
+    named = read_addresses(line)
+    own, peer, port = _endpoints(text, named, ideas)
+    mine, theirs = _proposals(line, text, ideas, exchange, what)
+    my_ts, their_ts = _selectors(named, text, what)
+    version = _VERSION.search(line)
+    is_request = " request " in text
+    return Event(
+        what=what,
+        where=where,
+        text=line,
+        far=lex.far_deed(text, ideas, notifies),
+        peer=peer,
+        peer_port=port,
+        own=own,
+        conn=naming.conn,
+        sa=naming.sa,
+        version=int(next(g for g in version.groups() if g)) if version else (exchange[2] or None if exchange else None),
+        mode=_mode(text),
+        exchange=exchange[1] if exchange else None,
+        request=True if is_request else False if " response " in text else None,
+        notifies=notifies,
+        spis=_spis(line, what),
+        layer=_layer(text, ideas, exchange),
+        mine=mine,
+        theirs=theirs,
+        my_ts=my_ts,
+        their_ts=their_ts,
+        identities=tuple(dict.fromkeys(m[1] for m in _IDENTITY.finditer(line)))[:4],
+    )
+
+
+def _naming(line: str) -> Naming:
+    angle = _ANGLE.search(line)
+    if angle and (angle[2] or angle[1].isdigit()):
+        return Naming(angle[1] if angle[2] else None, angle[2] or angle[1])
+    number = _NAME_NUMBER.search(line)
+    if number and (number[1].startswith('"') or number[2]):
+        name = number[1].strip('"')
+        return Naming(None if name.isdigit() else name, number[2] or number[3] or number[4])
+    for keyed in _KEYED_NAME.finditer(line):
+        if keyed[0].lower().startswith(("conn", "tunnel", "link", "vpn", "name", "site", "profile", "policy")):
+            return Naming(keyed[1], None)
+    for said in _SAID_NAME.finditer(line):
+        if not _NOT_A_NAME.match(said[1]) and not said[1].isdigit():
+            return Naming(said[1], None)
+    return Naming(None, None)
+
+
+def _without_names(line: str) -> str:
+    """Names people gave to connections, hosts and identities may be any word: they must not count as vocabulary."""
+    line = _TAG.sub(" ", line)
+    line = _ANGLE.sub(" ", line)
+    line = _NAME_NUMBER.sub(" ", line)
+    line = _KEYED_NAME.sub(" ", line)
+    line = _SAID_NAME.sub(lambda m: m[0] if _NOT_A_NAME.match(m[1]) else m[0].replace(m[1], ""), line)
+    line = _IDENTITY.sub(" ", line)
+    return _PROGRAM_SERIAL.sub(" ", _QUOTED_ID.sub(" ", line))
+
+
+def _classify(
+    text: str, ideas: frozenset[str], notifies: tuple[str, ...], exchange: tuple[str, str, int, str] | None
+) -> What | None:
+    bad = lex.match_rules(ideas) if ideas & {"no", "refusal", "silence", "again", "route", "narrow", "ended"} else None
+    positive = "up" in ideas and not ideas & {"no"}
+    if bad in _SPECIFIC and not (positive and bad is not What.SEND_FAILED):
+        return bad
+    error = next((_ERRORS_OF_NOTIFIES[n] for n in notifies if n in _ERRORS_OF_NOTIFIES), None)
+    if error:
+        return _refine(error, text, ideas, exchange)
+    if exchange and (" request " in text or " response " in text) and ideas & {"sent", "received"} and not positive:
+        if bad in (What.RESENT, What.UNDECRYPTABLE):
+            return bad
+        return What.RECEIVED if "received" in ideas else What.SENT
+    if positive:
+        good = _good_news(text, ideas)
+        if good:
+            return good
+    if bad:
+        return _refine(bad, text, ideas, exchange)
+    return _neutral(text, ideas)
+
+
+def _good_news(text: str, ideas: frozenset[str]) -> What | None:
+    if "rekey" in ideas and "down" in ideas:
+        return What.REKEY
+    if "auth" in ideas and "child" not in ideas and not re.search(r" (?:ike )?sa \S* ?established", text):
+        return None if "me" in ideas else What.AUTH_OK
+    if "child" in ideas and not re.search(r" (?:ike|isakmp|parent) sa (?:\S+ )?(?:established|up)", text):
+        return What.CHILD_UP
+    if "ike" in ideas:
+        return What.IKE_UP
+    if re.search(r" tunnel| vpn| site link| link ", text) and "service" not in ideas:
+        return What.CHILD_UP
+    return None
+
+
+def _neutral(text: str, ideas: frozenset[str]) -> What | None:
+    """Lines that neither succeed nor fail."""
+    if "selected" in ideas:
+        return What.AGREED
+    if "float" in ideas:
+        return What.NAT_FLOAT
+    if "names" in ideas and "no" not in ideas:
+        return What.PROPOSALS
+    if "configured" in ideas and "begin" not in ideas:
+        return What.CONFIGURED
+    if "delete" in ideas and "received" in ideas:
+        return What.DELETED_BY_PEER
+    if "down" in ideas and ideas & {"ike", "child"}:
+        return What.CHILD_DOWN if "child" in ideas else What.IKE_DOWN
+    if "rekey" in ideas and "scheduling" not in text:
+        return What.REKEY
+    if "asked" in ideas and ideas & {"begin", "asked"} and ("begin" in ideas or "contacted" in text):
+        return What.ASKED
+    if "begin" in ideas:
+        if "service" in ideas and "ike sa" not in text and " ike version" not in text:
+            return What.STARTED
+        return What.INITIATING if ideas & {"ike", "child"} or "gateway" in text or "far" in text else None
+    if "packet" in text and ideas & {"sent", "received"} and ("from" in text or " to " in text):
+        return What.RECEIVED if "received" in ideas else What.SENT
+    return None
+
+
+def _layer(text: str, ideas: frozenset[str], exchange: tuple[str, str, int, str] | None) -> str | None:
+    if exchange and exchange[3]:
+        return exchange[3]
+    child, ike = "child" in ideas, "ike" in ideas
+    return "child" if child and not ike else "ike" if ike and not child else None
+
+
+def _refine(what: What, text: str, ideas: frozenset[str], exchange: tuple[str, str, int, str] | None) -> What:
+    """A refused proposal belongs to the IKE SA or to the Child SA, where exchange or words tell."""
+    if what is What.SELECTORS_REFUSED and exchange and exchange[3] == "ike":
+        return What.IDENTITY_REFUSED
+    if what is not What.PROPOSAL_REFUSED:
+        return what
+    layer = _layer(text, ideas, exchange)
+    if "pfs" in ideas:
+        return What.PFS_REFUSED
+    if layer in ("child", "auth"):
+        return What.CHILD_PROPOSAL_REFUSED
+    if re.search(r" no child| child sa ", text):
+        return What.CHILD_PROPOSAL_REFUSED
+    return What.IKE_PROPOSAL_REFUSED if layer == "ike" and exchange else what
+
+
+def _endpoints(text: str, named: Named, ideas: frozenset[str]) -> tuple[str | None, str | None, int | None]:
+    """(own address, peer address, peer's port) where the line tells which is which."""
+    ports = dict(named.endpoints)
+    if named.pair:
+        first, second = named.pair
+        reverse = "received" in ideas and "looking" not in text and " packet " in text
+        own, peer = (second, first) if reverse else (first, second)
+        return own, peer, ports.get(peer)
+    if not named.endpoints:
+        return None, None, None
+    if len(named.endpoints) == 2 and " from " in text and " to " in text:
+        own, peer = named.endpoints[0][0], named.endpoints[1][0]
+        if "received" in ideas:
+            own, peer = peer, own
+        return own, peer, ports.get(peer)
+    peer, port = named.endpoints[0]
+    return None, peer, port
+
+
+_THEIRS = r"received|theirs?|offered|remote|peer(?:'s)?|their|far|it offered|requested|asked|proposed|got|came"
+_MINE = r"configured|mine|permit\w*|ours?|we only|local|allow\w*|expect\w*|own|accepts?|we take|want\w*|require\w*|supported|have|here"
+_MARK = re.compile(rf"\b(?:(?P<their>{_THEIRS})|(?P<mine>{_MINE}))\b", re.IGNORECASE)
+
+
+def _proposals(
+    line: str, text: str, ideas: frozenset[str], exchange: tuple[str, str, int, str] | None, what: What
+) -> tuple[Proposal | None, Proposal | None]:
+    """(mine, theirs): each stretch of the line belongs to the nearest word before it that says whose it is."""
+    if what in (What.SENT, What.RECEIVED) or "proposal" not in ideas and "names" not in ideas and "selected" not in ideas:
+        return None, None
+    protocol = "ESP" if re.search(r"\besp\b|child| data", line, re.IGNORECASE) else "IKE"
+    marks = [(m.start(), "their" if m["their"] else "mine") for m in _MARK.finditer(line)]
+    if what is What.AGREED or not marks:
+        found = find_proposal(line, protocol)
+        return found, found if what is What.AGREED else None
+    parts: dict[str, str] = {"mine": "", "their": ""}
+    for (start, who), stop in zip(marks, [m[0] for m in marks[1:]] + [len(line)], strict=True):
+        parts[who] += " " + line[start:stop]
+    return find_proposal(parts["mine"], protocol), find_proposal(parts["their"], protocol)
+
+
+def _selectors(named: Named, text: str, what: What) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """(mine, theirs), each as (writer's side, peer's side) where the line names pairs."""
+    ranges = named.ranges
+    if not ranges:
+        return (), ()
+    if what in (What.SELECTORS_REFUSED, What.NARROWED):
+        if len(ranges) >= 4:
+            return ranges[2:4], ranges[:2]
+        return (), ranges[:2]
+    return ranges[:2], ()
+
+
+def _mode(text: str) -> str | None:
+    if " aggressive" in text:
+        return "aggressive"
+    return "main" if " main mode" in text or " id prot" in text or " mode main" in text else None
+
+
+def _spis(line: str, what: What) -> tuple[str, ...]:
+    if what not in (What.CHILD_UP, What.CHILD_DOWN, What.DELETED_BY_PEER):
+        return ()
+    return tuple(dict.fromkeys(m[1].lower() for m in _SPI.finditer(line) if not m[1].isdigit() or "spi" in line.lower()))[:2]

@@ -1,0 +1,60 @@
+"""Stomion records: one JSON object a line (docs/formats.md). Only the fields used so far are typed; others pass."""
+
+from __future__ import annotations
+
+import msgspec
+
+
+class TestRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="test"):
+    """A traffic test: `sent` probes, `received` answers; `expected` says what ought to happen."""
+
+    __test__ = False
+    at: str
+    source: str = msgspec.field(name="from")
+    to: str = ""
+    service: str = ""
+    sent: int = 0
+    received: int = 0
+    error: str = ""
+    expected: str = "reach"
+
+
+class CounterRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="counters"):
+    """One reading of a Child SA's counters at one site; `spi_in`/`spi_out` are hexadecimal."""
+
+    at: str
+    site: str
+    spi_in: str = ""
+    spi_out: str = ""
+    packets_in: int = 0
+    bytes_in: int = 0
+    packets_out: int = 0
+    bytes_out: int = 0
+    tunnel: str = ""
+    local_ts: tuple[str, ...] = ()
+    remote_ts: tuple[str, ...] = ()
+    ike_spi_i: str = ""
+    ike_spi_r: str = ""
+
+
+class PingRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="ping"):
+    """One probe of a continuous ping; `rtt_ms` is null where it was lost."""
+
+    at: str
+    source: str = msgspec.field(name="from")
+    to: str = ""
+    seq: int = 0
+    rtt_ms: float | None = None
+
+
+class EventRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="event"):
+    """Something that happened at a site: a link, a route, a rule, a peer."""
+
+    at: str
+    what: str
+    site: str = ""
+    subject: str = ""
+    detail: str = ""
+
+
+Record = TestRecord | CounterRecord | PingRecord | EventRecord

@@ -1,0 +1,1 @@
+"""Bytes to records and back, without sockets or files."""
