@@ -47,16 +47,17 @@ class Context:
         return Certainty.PROVEN
 
     def evidence(self) -> tuple[Provenance, ...]:
-        """The leading refusal's line first, then what the other end heard of it, then the packet."""
+        """The leading refusal's line, the first of its kind, what the other end heard of it, and the packets."""
         cause = self.cause
         if cause is None:
             return ()
         places: list[Provenance] = []
         if cause.refusal:
             places.append(cause.refusal.event.where)
-        places.extend(r.event.where for _, r in cause.all if cause.refusal is None or _same_kind(r, cause.refusal))
-        places.extend(self.packets())
-        return tuple(dict.fromkeys(places))[:MAX_EVIDENCE]
+        for end in self.picture.ends:
+            same = [r.event.where for e, r in cause.all if e is end and (cause.refusal is None or _same_kind(r, cause.refusal))]
+            places.extend((same[-1], same[0]) if same else ())
+        return tuple(dict.fromkeys(places + self.packets()))[:MAX_EVIDENCE]
 
     def packets(self) -> list[Provenance]:
         """Packets of the last refused negotiation: the refusal, and what it refuses."""
@@ -66,15 +67,13 @@ class Context:
         return [found.steps[found.refusal_step].where, found.steps[0].where]
 
     def attempts(self) -> int:
-        """How many times the same was tried, by the longer of both ends' counts and the wire's."""
-        if self.cause is None:
+        """How many times the same was tried: by the negotiations on the wire, else by the longer of both ends' counts."""
+        cause = self.cause
+        if cause is None:
             return 0
-        logged = [
-            sum(1 for e, r in self.cause.all if e is end and r.what is self.cause.what and r.event.far is (end is not self.cause.by))
-            for end in self.picture.ends
-        ]
         wire = sum(1 for n in self.picture.negotiations if n.refusal_step >= 0)
-        return max([*logged, wire, 1])
+        logged = [sum(1 for e, r in cause.all if e is end and r.what is cause.what) for end in self.picture.ends]
+        return wire or max([*logged, 1])
 
 
 def _same_kind(a: Refusal, b: Refusal) -> bool:

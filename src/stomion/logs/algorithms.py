@@ -38,7 +38,7 @@ _GROUP = re.compile(
     modp[-_ ]?(?P<modp>\d{3,4}) | (?P<modp2>\d{3,4})[- ]bit\ modp
   | (?:ecp[-_ ]?|secp)(?P<ecp>192|224|256|384|521)(?:r1)? | (?P<ecp2>\d{3})[- ]bit\ (?:ecp|elliptic|random\ ecp)
   | (?P<c25>curve[-_ ]?25519|x25519) | (?P<c44>curve[-_ ]?448|x448)
-  | (?:dh|diffie[- ]hellman|oakley|pfs|group)[-_ =:]*(?:group)?[-_ =:#]*(?P<num>\d{1,2})(?![\d.])
+  | (?:dh|diffie[- ]hellman|oakley|pfs|group)[-_ =:]*(?:groups?)?[-_ =:#]*(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d))*)(?![\d.])
     """,
     re.IGNORECASE | re.VERBOSE,
 )
@@ -76,7 +76,8 @@ def group_of(text: str) -> tuple[str, ...]:
         elif m["ecp"] or m["ecp2"]:
             number = ECP_GROUPS.get(int(m["ecp"] or m["ecp2"]))
         else:
-            number = 31 if m["c25"] else 32 if m["c44"] else int(m["num"])
+            found.extend(re.findall(r"\d+", m["num"] or ""))
+            number = 31 if m["c25"] else 32 if m["c44"] else None
         if number is not None:
             found.append(str(number))
     return tuple(dict.fromkeys(found))

@@ -1,0 +1,58 @@
+"""Any line of a text file, by its number, without keeping the text: an index of offsets, and reads on demand."""
+
+from __future__ import annotations
+
+from array import array
+from pathlib import Path
+
+from stomion.ingest.files import GZIP, open_input
+from stomion.logs.clean import MAX_LINE, decode_line
+
+CHUNK = 1 << 20
+MAX_KEPT = 256 << 20
+"""Bytes of an unpacked gzip file that are kept in memory to be shown; the rest is not."""
+
+
+class TextFile:
+    """Lines counted from 1. Raises UnreadableInput on opening; a file that shrinks later just has empty lines."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._packed: bytes | None = None
+        with open_input(path) as stream, path.open("rb") as raw:
+            if raw.read(2) == GZIP:
+                self._packed = stream.read(MAX_KEPT)
+        self._starts = array("Q", [0])
+        self._size = 0
+        self._index()
+
+    def _index(self) -> None:
+        with open_input(self.path) as stream:
+            at = 0
+            while chunk := stream.read(CHUNK):
+                found = chunk.find(b"\n")
+                while found >= 0:
+                    self._starts.append(at + found + 1)
+                    found = chunk.find(b"\n", found + 1)
+                at += len(chunk)
+                if self._packed is not None and at >= MAX_KEPT:
+                    break
+        self._size = at
+        if len(self._starts) > 1 and self._starts[-1] == at:
+            self._starts.pop()
+
+    def __len__(self) -> int:
+        return len(self._starts) if self._size else 0
+
+    def line(self, number: int) -> str:
+        """The cleaned text of a line; empty beyond the end."""
+        if not 1 <= number <= len(self._starts):
+            return ""
+        start = self._starts[number - 1]
+        stop = self._starts[number] if number < len(self._starts) else self._size
+        size = min(stop - start, MAX_LINE)
+        if self._packed is not None:
+            return decode_line(self._packed[start : start + size])[0]
+        with self.path.open("rb") as stream:
+            stream.seek(start)
+            return decode_line(stream.read(size))[0]

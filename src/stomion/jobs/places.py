@@ -1,0 +1,65 @@
+"""What stands at a place of the evidence: a line's text, or a message's title."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from stomion.charts.ladder import message_of
+from stomion.errors import UnreadableInput, UsageError
+from stomion.exchange.negotiation import Step
+from stomion.exchange.picture import Picture
+from stomion.ingest.textfile import TextFile
+from stomion.jobs.decoding import message_title
+from stomion.jobs.examine import Examined
+from stomion.logs.timestamps import clock_text
+from stomion.model.event import Event
+from stomion.model.provenance import Provenance
+
+
+def texts_at(picture: Picture, places: tuple[Provenance, ...]) -> dict[Provenance, str]:
+    """A short text for every place, from what was read already: no file is opened."""
+    events = {e.where: e for end in picture.ends for e in end.events}
+    steps = {where: s for n in picture.negotiations for s in n.steps for _, where in s.seen}
+    found: dict[Provenance, str] = {}
+    for place in places:
+        event, step = events.get(place), steps.get(place)
+        if event is not None:
+            clock = clock_text(event.at) + "  " if event.at is not None else ""
+            found[place] = clock + message_of(event.text)
+        elif step is not None:
+            found[place] = f"{clock_text(step.at)}  {message_title(step.message)}"
+    return found
+
+
+def find_step(picture: Picture, place: Provenance) -> tuple[int, Step] | None:
+    """(attempt, step) of the message at a packet's place."""
+    for index, negotiation in enumerate(picture.negotiations):
+        for step in negotiation.steps:
+            if any(where == place for _, where in step.seen):
+                return index, step
+    return None
+
+
+def open_text(examined: Examined, file: str) -> TextFile:
+    """A text source of the case for reading. Raises UsageError where it can't be opened."""
+    path = Path(examined.evidence.root) / file
+    try:
+        return TextFile(path)
+    except (UnreadableInput, OSError) as error:
+        what = error.what if isinstance(error, UnreadableInput) else "it can't be read"
+        raise UsageError(f"{file}: {what}") from error
+
+
+def events_by_line(examined: Examined, file: str) -> dict[int, Event]:
+    """The events of a log by their line numbers."""
+    for log in examined.evidence.logs:
+        if log.file == file:
+            return {e.where.line: e for e in log.events if e.where.line is not None}
+    return {}
+
+
+def text_sources(examined: Examined) -> list[str]:
+    """Names of the files that can be shown as text, logs first."""
+    order = {"log": 0, "records": 1, "sheet": 2, "case": 3}
+    found = [s for s in examined.evidence.sources if s.kind != "capture"]
+    return [s.file for s in sorted(found, key=lambda s: (order.get(s.kind, 9), s.file))]

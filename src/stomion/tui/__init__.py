@@ -1,0 +1,1 @@
+"""The full-screen front. Widgets show records and compute nothing; pages are built by pure functions."""

@@ -1,0 +1,276 @@
+"""Wiring: the screens, the state they share, and the reading of the case in the background."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable
+from pathlib import Path
+
+from textual import work
+from textual.app import App, SystemCommand
+from textual.binding import Binding
+from textual.screen import Screen
+from textual.worker import Worker, WorkerState
+
+from stomion.diagnosis.runner import Diagnosis
+from stomion.errors import Cancelled, StomionError
+from stomion.jobs.examine import CancelToken, Examined, examine
+from stomion.model.provenance import Provenance
+from stomion.tui.keymap import SCREENS, bindings
+from stomion.tui.palette import themes
+from stomion.tui.screens.base import Page
+from stomion.tui.screens.evidence import EvidenceScreen
+from stomion.tui.screens.keys import KeysScreen
+from stomion.tui.screens.negotiation import NegotiationScreen
+from stomion.tui.screens.tunnel import TunnelScreen
+from stomion.tui.screens.tunnels import TunnelsScreen
+from stomion.tui.spans import Line
+
+PROGRESS_EVERY_S = 0.1
+
+
+class StomionApp(App[None]):
+    """`paths` are what `stomion PATH` was given."""
+
+    TITLE = "Stomion"
+    ENABLE_COMMAND_PALETTE = True
+    BINDINGS = [*bindings("all"), Binding("ctrl+c", "stop", "stop reading, or leave", show=False, priority=True)]
+    CSS = """
+    Screen { background: $background; color: $foreground; }
+    Bar { height: 1; }
+    Lines { scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0; overflow-x: hidden; }
+    """
+
+    def __init__(self, paths: list[Path], *, ground: str = "reef-night") -> None:
+        super().__init__()
+        for theme in themes():
+            self.register_theme(theme)
+        self.theme = ground
+        self._paths = paths
+        self._token = CancelToken()
+        self._places: list[str] = []
+        self.examined: Examined | None = None
+        self.order: tuple[Diagnosis, ...] = ()
+        self.current: Diagnosis | None = None
+        self.finding = 0
+        self.progress = ""
+
+    # -- reading the case --------------------------------------------------------------------------------------
+
+    def on_mount(self) -> None:
+        self._pages: dict[str, Page] = {
+            "tunnels": TunnelsScreen(),
+            "tunnel": TunnelScreen(),
+            "negotiation": NegotiationScreen(),
+            "evidence": EvidenceScreen(),
+        }
+        self.push_screen(self._pages["tunnels"])
+        self.call_after_refresh(self._read)
+
+    @work(thread=True, exclusive=True, group="read", exit_on_error=False)
+    def _read(self) -> Examined:
+        shown = 0.0
+        self._token = CancelToken()
+
+        def progress(name: str, count: int) -> None:
+            nonlocal shown
+            now = time.monotonic()
+            if now - shown >= PROGRESS_EVERY_S:
+                shown = now
+                self.call_from_thread(self._progressed, f"reading {name}" + (f", {count}" if count else ""))
+
+        return examine(self._paths, progress, self._token)
+
+    def _progressed(self, text: str) -> None:
+        self.progress = text
+        self._refresh_page()
+
+    def on_worker_state_changed(self, event: Worker.StateChanged) -> None:
+        if event.worker.group != "read":
+            return
+        if event.state is WorkerState.SUCCESS and isinstance(event.worker.result, Examined):
+            self._examined(event.worker.result)
+        elif event.state is WorkerState.ERROR:
+            error = event.worker.error
+            self.progress = "reading was stopped; r reads again" if isinstance(error, Cancelled) else ""
+            if not isinstance(error, Cancelled):
+                text = str(error) if isinstance(error, StomionError) else f"reading failed: {type(error).__name__}: {error}"
+                self.notify(text, severity="error", timeout=20, markup=False)
+            self._refresh_page()
+
+    def _examined(self, found: Examined) -> None:
+        name = self.current.picture.name if self.current else None
+        self.examined, self.progress = found, ""
+        self.order = found.worst_first()
+        self.current = next((d for d in self.order if d.picture.name == name), self.order[0] if self.order else None)
+        self.finding = 0
+        self._refresh_page()
+
+    def _refresh_page(self) -> None:
+        if isinstance(self.screen, Page):
+            self.screen.refresh_page()
+
+    # -- where one is ------------------------------------------------------------------------------------------
+
+    @property
+    def place(self) -> str:
+        """The present screen's name."""
+        return next((s.place for s in reversed(self.screen_stack) if isinstance(s, Page)), "tunnels")
+
+    def trail(self, place: str) -> Line:
+        """`Lanternreef Ocean Observatory › Quayhead - Saltern › negotiation`."""
+        title = self.examined.evidence.title if self.examined else self._paths[0].name if self._paths else ""
+        line: Line = [(title, "!strong" if place == "tunnels" else "muted")]
+        if place in ("tunnel", "negotiation") and self.current is not None:
+            picture = self.current.picture
+            line += [("  ›  ", "faint"), (f"{picture.left.title} – {picture.right.title}", "!strong")]
+        if place in ("negotiation", "evidence"):
+            line += [("  ›  ", "faint"), (place, "strong")]
+        return line
+
+    def position(self) -> str:
+        """`tunnel 2 of 10`."""
+        if self.current is None or self.current not in self.order:
+            return ""
+        return f"tunnel {self.order.index(self.current) + 1} of {len(self.order)}"
+
+    def choose(self, diagnosis: Diagnosis) -> None:
+        """Make a tunnel the present one."""
+        if diagnosis is not self.current:
+            self.current, self.finding = diagnosis, 0
+
+    def show(self, place: str) -> None:
+        """Go to a screen; Escape comes back."""
+        if place == self.place:
+            return
+        self._places.append(self.place)
+        del self._places[:-32]
+        self.switch_screen(self._pages[place])
+
+    # -- actions -----------------------------------------------------------------------------------------------
+
+    def action_show(self, place: str) -> None:
+        if isinstance(self.screen, Page):
+            self.show(place)
+
+    def action_back(self) -> None:
+        screen = self.screen
+        if isinstance(screen, (TunnelsScreen, EvidenceScreen)) and screen.close_filter():
+            return
+        if self._places:
+            self.switch_screen(self._pages[self._places.pop()])
+        elif self.place != "tunnels":
+            self.switch_screen(self._pages["tunnels"])
+
+    def action_tunnel(self, step: int) -> None:
+        if self.current in self.order:
+            at = self.order.index(self.current)
+            self.choose(self.order[(at + step) % len(self.order)])
+            self._refresh_page()
+
+    def action_finding(self, step: int) -> None:
+        """The next finding: of this tunnel, then of the next tunnel that has one."""
+        if self.current is None:
+            return
+        wanted = self.finding + step
+        if 0 <= wanted < len(self.current.findings):
+            self.finding = wanted
+        else:
+            self._finding_elsewhere(step)
+        self._refresh_page()
+
+    def _finding_elsewhere(self, step: int) -> None:
+        assert self.current is not None
+        at = self.order.index(self.current)
+        for distance in range(1, len(self.order) + 1):
+            other = self.order[(at + step * distance) % len(self.order)]
+            if other.findings:
+                self.choose(other)
+                self.finding = 0 if step > 0 else len(other.findings) - 1
+                return
+        self.notify("There are no findings in this case.")
+
+    def action_proof(self) -> None:
+        """The first place of proof of the present finding."""
+        if self.current is None or not self.current.findings:
+            self.notify("No finding here, and so no proof to go to.")
+            return
+        evidence = self.current.findings[min(self.finding, len(self.current.findings) - 1)].evidence
+        if evidence:
+            self.open_place(evidence[0])
+        else:
+            self.notify("This finding rests on the sheets alone.")
+
+    def open_place(self, place: Provenance) -> None:
+        """Go to a line in its text or to a packet in its ladder."""
+        if place.packet is not None:
+            screen = self._pages["negotiation"]
+            assert isinstance(screen, NegotiationScreen)
+            self.show("negotiation")
+            self.call_after_refresh(self._go_to, screen, place)
+            return
+        self.show("evidence")
+        evidence = self._pages["evidence"]
+        assert isinstance(evidence, EvidenceScreen)
+        self.call_after_refresh(evidence.open, place.file, place.line or 1)
+
+    def _go_to(self, screen: NegotiationScreen, place: Provenance) -> None:
+        if not screen.go_to(place):
+            self.notify(f"{place} is no message of this tunnel.", markup=False)
+
+    def finding_text(self) -> str:
+        """The present finding as text for a ticket or a mail."""
+        if self.current is None or not self.current.findings:
+            return ""
+        finding = self.current.findings[min(self.finding, len(self.current.findings) - 1)]
+        lines = [f"{self.current.picture.name}: {finding.summary} ({finding.certainty.value})"]
+        lines += [f"  {r.side}: {r.text}" for r in finding.remedies]
+        lines += [f"  proof: {p}" for p in finding.evidence]
+        return "\n".join(lines)
+
+    def action_copy(self) -> None:
+        text = self.screen.copied() if isinstance(self.screen, Page) else ""
+        if not text:
+            self.notify("There is nothing to copy here.")
+            return
+        self.copy_to_clipboard(text)
+        first = text.splitlines()[0]
+        self.notify(f"Copied: {first[:60]}{'…' if len(first) > 60 else ''}", markup=False)
+
+    def action_reload(self) -> None:
+        self._read()
+
+    def action_toggle_ground(self) -> None:
+        self.theme = "reef-day" if self.theme == "reef-night" else "reef-night"
+        self._refresh_page()
+
+    def action_keys(self) -> None:
+        if isinstance(self.screen, Page):
+            self.push_screen(KeysScreen(self.place))
+
+    def action_stop(self) -> None:
+        """Stop a reading that is under way; otherwise leave."""
+        if any(w.group == "read" and w.is_running for w in self.workers):
+            self._token.cancelled = True
+        else:
+            self.exit()
+
+    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
+        """The command palette: the screens and the actions by name."""
+        for _, name in SCREENS:
+            yield SystemCommand(f"Show {name}", f"Go to the screen {name}", lambda name=name: self.action_show(name))
+        yield SystemCommand("Next finding", "Go to the next finding", lambda: self.action_finding(1))
+        yield SystemCommand("Proof", "Go to the present finding's proof", self.action_proof)
+        yield SystemCommand("Read again", "Read the case again", self.action_reload)
+        yield SystemCommand("Light or dark", "Change the ground", self.action_toggle_ground)
+        yield SystemCommand("Keys", "Show all keys", self.action_keys)
+        yield SystemCommand("Leave", "Leave Stomion", self.exit)
+
+
+def run(paths: list[Path]) -> None:
+    """Open the full-screen front. Cancels a reading under way when it is left."""
+    app = StomionApp(paths)
+    try:
+        app.run()
+    finally:
+        app._token.cancelled = True

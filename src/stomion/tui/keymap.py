@@ -1,0 +1,68 @@
+"""Every key, in one table: bindings, the bottom bar, the help page and the documentation all come from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from textual.binding import Binding
+
+
+@dataclass(frozen=True, slots=True)
+class Key:
+    """`where` is `all` or the screens that know it; `bar` is its word in the bottom bar, empty to keep it off there."""
+
+    keys: str
+    action: str
+    does: str
+    where: tuple[str, ...] = ("all",)
+    bar: str = ""
+    label: str = ""
+
+    @property
+    def shown(self) -> str:
+        return self.label or self.keys.split(",")[0]
+
+
+SCREENS = (("1", "tunnels"), ("2", "tunnel"), ("3", "negotiation"), ("9", "evidence"))
+
+KEYS: tuple[Key, ...] = (
+    *(Key(number, f"app.show('{name}')", f"go to the screen {name}") for number, name in SCREENS),
+    Key("up,down", "", "move the cursor", bar="", label="↑↓"),
+    Key("enter", "", "open what is under the cursor", bar="open", label="↵"),
+    Key("escape", "app.back", "back to where you came from", bar="back", label="esc"),
+    Key("f", "app.finding(1)", "next finding", ("tunnels", "tunnel", "negotiation"), "finding"),
+    Key("F", "app.finding(-1)", "previous finding", ("tunnels", "tunnel", "negotiation")),
+    Key("e", "app.proof", "go to the proof: its line or packet", ("tunnels", "tunnel", "negotiation"), "proof"),
+    Key("right_square_bracket", "app.tunnel(1)", "next tunnel", ("tunnel", "negotiation"), "tunnel", "[ ]"),
+    Key("left_square_bracket", "app.tunnel(-1)", "previous tunnel", ("tunnel", "negotiation"), "", "["),
+    Key("a", "screen.attempt(1)", "next attempt", ("negotiation",), "attempt"),
+    Key("A", "screen.attempt(-1)", "previous attempt", ("negotiation",)),
+    Key("tab", "app.focus_next", "go between the panes of a screen", ("negotiation",), "pane"),
+    Key("right", "screen.pane(1)", "into the fields of the message", ("negotiation",), "", "→"),
+    Key("left", "screen.pane(-1)", "back to the ladder", ("negotiation",), "", "←"),
+    Key("n", "screen.mark(1)", "next line that was understood", ("evidence",), "understood"),
+    Key("N", "screen.mark(-1)", "previous line that was understood", ("evidence",)),
+    Key("s", "screen.source(1)", "next source", ("evidence",), "source"),
+    Key("S", "screen.source(-1)", "previous source", ("evidence",)),
+    Key("slash", "screen.filter", "filter, or search in a text", ("tunnels", "evidence"), "filter", "/"),
+    Key("c", "app.copy", "copy the finding, or the line, to the clipboard", bar="copy"),
+    Key("r", "app.reload", "read the case again"),
+    Key("t", "app.toggle_ground", "light or dark ground"),
+    Key("question_mark", "app.keys", "all keys", bar="keys", label="?"),
+    Key("q", "app.quit", "leave", bar=""),
+)
+
+
+def bindings(where: str) -> list[Binding]:
+    """Textual bindings of one screen, or of the app for `all`."""
+    return [Binding(k.keys, k.action, k.does, show=False) for k in KEYS if k.action and where in k.where]
+
+
+def bar_keys(screen: str) -> list[tuple[str, str]]:
+    """(key, word) for the bottom bar of a screen, in the table's order."""
+    return [(k.shown, k.bar) for k in KEYS if k.bar and (screen in k.where or "all" in k.where)]
+
+
+def help_keys(screen: str) -> list[tuple[str, str]]:
+    """(key, what it does) of all keys that work on a screen."""
+    return [(k.shown, k.does) for k in KEYS if screen in k.where or "all" in k.where]

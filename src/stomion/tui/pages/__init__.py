@@ -1,0 +1,1 @@
+"""What each screen shows, as lines: pure functions of records and a width, testable without a terminal."""

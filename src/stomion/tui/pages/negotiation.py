@@ -1,0 +1,180 @@
+"""The ladder of one attempt, and the chosen message as a ledger of its fields."""
+
+from __future__ import annotations
+
+from stomion.charts.ladder import Ladder, Row
+from stomion.diagnosis.inferred import evident_settings
+from stomion.diagnosis.reception import Reception, receptions
+from stomion.diagnosis.runner import Diagnosis
+from stomion.exchange.negotiation import Negotiation
+from stomion.exchange.picture import End
+from stomion.jobs.decoding import message_title
+from stomion.tui.pages.tunnels import remedies
+from stomion.tui.spans import Line, cut, left, paragraph, right, width_of, wrap
+from stomion.wire.ike.field import Field
+from stomion.wire.ike.ledger import ledger
+
+CLOCK = 14
+Built = list[tuple[Line, int]]
+"""Lines with the ladder row each stands for, -1 for none."""
+
+
+def ladder_lines(ladder: Ladder, diagnosis: Diagnosis, width: int) -> Built:
+    """The ladder, how it ended, and what is to be said of it."""
+    inner = max(24, min(width - CLOCK - 12, 64))
+    built: Built = [(line, -1) for line in _posts(ladder, inner)]
+    for index, row in enumerate(ladder.rows):
+        built.append((_row(row, index, inner, width), index))
+    if not ladder.rows:
+        built.append(([("  Neither packets nor log lines of a negotiation were given for this tunnel.", "muted")], -1))
+    elif ladder.ending:
+        built.append(([(" " * CLOCK, "plain"), ("╵" + " " * inner + "╵", "muted")], -1))
+        built.append(([(" " * CLOCK, "plain"), (cut(ladder.ending, width - CLOCK - 1), "muted")], -1))
+    built.append(([], -1))
+    first = diagnosis.first_fault
+    if first is not None:
+        built.extend((line, -1) for line in paragraph(first.summary, "!strong", width - 3, 1))
+        built.append(([], -1))
+        built.extend((line, -1) for line in remedies(diagnosis, width))
+    return built
+
+
+def _posts(ladder: Ladder, inner: int) -> list[Line]:
+    half = inner // 2
+    known = [" (inferred)" if not k else "" for k in (ladder.left_known, ladder.right_known)]
+    return [
+        [],
+        [
+            (" " * CLOCK, "plain"),
+            (left(ladder.left + known[0], half), "!strong"),
+            (right(ladder.right + known[1], inner + 2 - half), "!strong"),
+        ],
+        [(" " * CLOCK, "plain"), (left(ladder.left_address, half), "muted"), (right(ladder.right_address, inner + 2 - half), "muted")],
+    ]
+
+
+def _row(row: Row, index: int, inner: int, width: int) -> Line:
+    if row.direction == 0:
+        return _remark(row, inner, width)
+    tone = row.tone
+    clock: Line = [(right(row.clock, CLOCK - 1) + " ", "faint")]
+    label = cut(row.label, inner - 7)
+    shaft = inner - len(label) - 5
+    if row.direction > 0:
+        end = "╳ " if row.lost else "━▶"
+        body = f"━━ {label} " + "━" * max(1, shaft) + end
+    else:
+        end = " ╳" if row.lost else "◀━"
+        body = f"{end}━ {label} " + "━" * max(1, shaft - 1) + "━"
+    number = f" {row.where.packet}" if row.where and row.where.packet else ""
+    return [*clock, ("┃", "muted"), (left(body, inner), tone), ("┃", "muted"), (number, "faint")]
+
+
+def _remark(row: Row, inner: int, width: int) -> Line:
+    """A log line that speaks of the message above it; where it stands comes first."""
+    place = str(row.where) if row.where else ""
+    line: Line = [(" " * (CLOCK - 1), "plain"), (" ┃ ", "muted"), (place, "source"), ("  ", "plain")]
+    return [*line, (cut(row.label, max(8, width - width_of(line) - 1)), "muted")]
+
+
+def ledger_lines(diagnosis: Diagnosis, negotiation: Negotiation | None, row: Row | None, width: int) -> list[Line]:
+    """The chosen message field by field, then what the far end is evidently set to."""
+    lines: list[Line] = []
+    if row is None:
+        lines.append([("Nothing chosen.", "muted")])
+    elif row.step is None:
+        lines.extend(_event_lines(row, width))
+    else:
+        lines.extend(_message_lines(diagnosis, negotiation, row, width))
+    lines.append([])
+    for end in diagnosis.picture.ends:
+        if not end.has_log or diagnosis.first_fault is not None:
+            lines.extend(_settings(diagnosis, end, width))
+    return lines
+
+
+def _message_lines(diagnosis: Diagnosis, negotiation: Negotiation | None, row: Row, width: int) -> list[Line]:
+    step = row.step
+    assert step is not None
+    sender = diagnosis.picture.end_at(step.src)
+    head = f"{message_title(step.message).split(':')[0]} from {sender.title if sender else step.src}"
+    lines: list[Line] = [
+        [(cut(head, width), "!strong")],
+        [(cut(f"{step.size} bytes · {step.src}:{step.sport} → {step.dst}:{step.dport}", width), "muted")],
+        [(cut(" · ".join(str(p) for _, p in step.seen), width), "source")],
+        [],
+    ]
+    fields = ledger(step.message)
+    made = receptions(diagnosis.picture, negotiation, step, fields) if negotiation else [Reception(None)] * len(fields)
+    raw_width = 24 if width >= 76 else 18 if width >= 60 else 12
+    lines.append([(left("at", 6) + left("bytes", raw_width) + "says", "faint")])
+    lines.extend(_field_line(f, r, raw_width, width) for f, r in zip(fields, made, strict=True))
+    for damage in step.message.damage:
+        lines.append([(f"damaged at {damage.offset:04x}: {cut(damage.text, width - 18)}", "change")])
+    return lines
+
+
+def _field_line(f: Field, reception: Reception, raw_width: int, width: int) -> Line:
+    room = (raw_width - 1) // 3
+    raw = f.raw[:room].hex(" ") + ("…" if len(f.raw) > room else "")
+    refused = reception.taken is False
+    tone = "!change" if refused else "!plain" if f.depth == 0 and f.raw else "plain"
+    line: Line = [(f"{f.offset:04x}  ", "faint"), (left(raw, raw_width), "change" if refused else "muted")]
+    text = "  " * f.depth + _field_text(f)
+    mark = ""
+    if reception.taken is True:
+        mark = "━━ taken"
+    elif refused:
+        mark = f"╱╱ {reception.says}"
+    rest = width - width_of(line)
+    if not mark:
+        return [*line, (cut(text, rest), tone)]
+    room_for = max(16, min(rest - len(mark) - 1, 44))
+    return [*line, (left(text, room_for), tone), (cut(" " + mark, rest - room_for), "change" if refused else "proven")]
+
+
+def _field_text(f: Field) -> str:
+    """`KE 0x0e = 14  2048-bit MODP`: name, the number in both bases, and what it means."""
+    if f.value is None:
+        return f"{f.name}  {f.says}"
+    number = f"0x{f.value:02x} = {f.value}"
+    says = "" if f.says == str(f.value) else f"  {f.says}"
+    return f"{f.name} {number}{says}"
+
+
+def _event_lines(row: Row, width: int) -> list[Line]:
+    event = row.event
+    if event is None:
+        return []
+    lines: list[Line] = [[(cut(event.what.value, width), "!strong")], [(str(event.where), "source")], []]
+    lines.extend([[(part, "plain")] for part in wrap(event.text, width)])
+    lines.append([])
+    for name, value in (
+        ("peer", event.peer or ""),
+        ("connection", event.conn or ""),
+        ("mine", str(event.mine) if event.mine else ""),
+        ("theirs", str(event.theirs) if event.theirs else ""),
+        ("my selectors", " ⇄ ".join(event.my_ts)),
+        ("asked", " ⇄ ".join(event.their_ts)),
+        ("notifies", ", ".join(event.notifies)),
+        ("assumed", ", ".join(event.assumed)),
+    ):
+        if value:
+            lines.append([(left(name, 14), "muted"), (cut(value, width - 14), "plain")])
+    return lines
+
+
+def _settings(diagnosis: Diagnosis, end: End, width: int) -> list[Line]:
+    found = evident_settings(diagnosis.picture, end)
+    if not found:
+        return []
+    lines: list[Line] = [[(cut(f"what {end.title} is set to, as far as its packets tell", width), "source")]]
+    for setting in found:
+        value_width = max(16, min(30, (width - 12) // 2))
+        line: Line = [(left(f"  {setting.name}", 12), "muted"), (left(setting.value, value_width) + " ", "plain")]
+        if len(setting.value) > value_width:
+            line = [(left(f"  {setting.name}", 12), "muted"), (cut(setting.value, width - 12), "plain")]
+            lines.append(line)
+            continue
+        lines.append([*line, (cut(setting.basis, width - 13 - value_width), "faint")])
+    return [*lines, []]

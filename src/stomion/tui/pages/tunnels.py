@@ -1,0 +1,137 @@
+"""Every tunnel as its seam, the chosen one's fault below."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stomion.charts.seam import Seam, seam_of, stretch_text
+from stomion.diagnosis.runner import Diagnosis
+from stomion.model.finding import STAGES, Status
+from stomion.tui.spans import Line, cut, left, paragraph, right, wrap
+
+FULL, NARROW = 10, 5
+"""Columns of a stage: wide enough for every name, or half of that with the names in two rows."""
+_STATUS_TONES = {
+    Status.BROKEN: "change",
+    Status.DEGRADED: "doubt",
+    Status.WORKING: "proven",
+    Status.IDLE: "muted",
+    Status.UNPROVEN: "doubt",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Columns:
+    """How the row is divided at a width."""
+
+    name: int
+    stage: int
+    says: int
+
+    @property
+    def seam_at(self) -> int:
+        return 1 + self.name + 2
+
+
+def columns(width: int, names: int) -> Columns:
+    """`names` is the longest site name in the list."""
+    stage = FULL if width >= 146 else NARROW
+    name = max(6, min(names, 18 if stage == FULL else 13))
+    says = max(0, width - 1 - 2 * (name + 2) - stage * len(STAGES) - 3)
+    return Columns(name, stage, says)
+
+
+def header(cols: Columns) -> list[Line]:
+    """Stage names in one row where they fit, else in two, each over the beginning of its stretch."""
+    pad = " " * cols.seam_at
+    if cols.stage == FULL:
+        return [[("", "plain")], [(pad, "plain"), *((left(s.value, cols.stage), "muted") for s in STAGES)]]
+    even = [(left(s.value, 2 * cols.stage), "muted") for s in STAGES[::2]]
+    odd = [(left(s.value, 2 * cols.stage), "faint") for s in STAGES[1::2]]
+    return [[(pad, "plain"), *even], [(pad + " " * cols.stage, "plain"), *odd]]
+
+
+def row(diagnosis: Diagnosis, cols: Columns) -> Line:
+    """One tunnel."""
+    seam = seam_of(diagnosis)
+    line: Line = [(" ", "plain"), (right(seam.left, cols.name), _name_tone(seam.left_changes, seam.left_known))]
+    line.append(_post(seam.left_changes, seam.left_known, "▐"))
+    for _, stretch in seam.stretches:
+        line.extend(stretch_text(stretch, cols.stage))
+    line.append(_post(seam.right_changes, seam.right_known, "▌"))
+    line.append((left(seam.right, cols.name), _name_tone(seam.right_changes, seam.right_known)))
+    if cols.says > 8:
+        tone = "plain" if diagnosis.first_fault else "muted"
+        line.append(("  ", "plain"))
+        line.append((cut(seam.says, cols.says), tone))
+    return line
+
+
+def _name_tone(changes: bool, known: bool) -> str:
+    return "!change" if changes else "plain" if known else "muted"
+
+
+def _post(changes: bool, known: bool, solid: str) -> tuple[str, str]:
+    """The post a seam is fixed to: solid, the fault's colour for an end to call, dashed for one that is only inferred."""
+    mark = solid if known else "┆"
+    text = f" {mark}" if solid == "▐" else f"{mark} "
+    return text, "change" if changes else "plain" if known else "muted"
+
+
+def foot(diagnosis: Diagnosis, width: int) -> list[Line]:
+    """The chosen tunnel's first fault in full: sentence, who must change what, and how sure it is."""
+    seam = seam_of(diagnosis)
+    first = diagnosis.first_fault
+    inner = max(20, min(width - 4, 132))
+    if first is None:
+        lines = paragraph(seam.says, "!strong", inner, 2)
+        lines.append([("  ", "plain"), (f"{diagnosis.picture.name} · {diagnosis.status.value}", _STATUS_TONES[diagnosis.status])])
+        return lines
+    lines = paragraph(first.summary, "!strong", inner, 2)
+    places = len(first.evidence)
+    head = f"{first.stage.value} · {first.certainty.value} · {places} place{'s' if places != 1 else ''} of proof"
+    lines.append([("  ", "plain"), (head, "muted")])
+    lines.extend(remedies(diagnosis, inner))
+    more = len(diagnosis.findings) - 1
+    if more > 0:
+        lines.append([("  ", "plain"), (f"and {more} more finding{'s' if more > 1 else ''}", "doubt")])
+    return lines
+
+
+def remedies(diagnosis: Diagnosis, width: int, index: int = 0) -> list[Line]:
+    """Per end what to change; the first is the one recommended."""
+    lines: list[Line] = []
+    if index >= len(diagnosis.findings):
+        return lines
+    titles = {e.site: e.title for e in diagnosis.picture.ends}
+    for number, remedy in enumerate(diagnosis.findings[index].remedies):
+        name = titles.get(remedy.side, "On the way" if remedy.side == "path" else remedy.side)
+        lead = "change at " if number == 0 else "or at "
+        label = f"{lead}{name}"
+        parts = wrap(remedy.text, max(20, width - 30))
+        for at, part in enumerate(parts or [""]):
+            lines.append([("  ", "plain"), (left(label if at == 0 else "", 26), "!change" if number == 0 else "change"), (part, "plain")])
+    return lines
+
+
+def summary(seams: list[Diagnosis], shown: int) -> str:
+    """`10 tunnels · 6 shown · 4 broken`."""
+    parts = [f"{len(seams)} tunnel{'s' if len(seams) != 1 else ''}"]
+    if shown != len(seams):
+        parts.append(f"{shown} shown")
+    for status in (Status.BROKEN, Status.DEGRADED):
+        count = sum(1 for d in seams if d.status is status)
+        if count:
+            parts.append(f"{count} {status.value}")
+    return " · ".join(parts)
+
+
+def matches(diagnosis: Diagnosis, words: str) -> bool:
+    """Does a tunnel fit the filter: every word somewhere in its names, status, stage, code or sentence."""
+    first = diagnosis.first_fault
+    seam: Seam = seam_of(diagnosis)
+    text = " ".join(
+        [diagnosis.picture.name, seam.left, seam.right, diagnosis.status.value, seam.says]
+        + ([first.code, first.stage.value] if first else [])
+    ).lower()
+    return all(word in text for word in words.lower().split())

@@ -1,0 +1,60 @@
+"""What all screens share: a bar above, a bar below, and content that follows the app's state."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, cast
+
+from textual.app import ComposeResult
+from textual.screen import Screen
+
+from stomion.tui.spans import Line
+from stomion.tui.widgets.bars import Bar, bottom
+
+if TYPE_CHECKING:
+    from stomion.tui.app import StomionApp
+
+
+class Page(Screen[None]):
+    """A full screen; `place` is its name in the key table."""
+
+    place = ""
+
+    @property
+    def stomion(self) -> StomionApp:
+        """The app, typed."""
+        return cast("StomionApp", self.app)
+
+    def compose(self) -> ComposeResult:
+        yield Bar(id="above")
+        yield from self.content()
+        yield Bar(id="below")
+
+    def content(self) -> ComposeResult:
+        """The screen's own widgets."""
+        raise NotImplementedError
+
+    def on_screen_resume(self) -> None:
+        self.refresh_page()
+
+    def on_resize(self) -> None:
+        self.refresh_page()
+
+    def refresh_page(self) -> None:
+        """Show the app's present state."""
+        if not self.is_mounted:
+            return
+        self.query_one("#above", Bar).show(*self.above())
+        self.query_one("#below", Bar).show(*bottom(self.place))
+        self.fill()
+
+    def above(self) -> tuple[Line, Line]:
+        """Left and right part of the top bar."""
+        return self.stomion.trail(self.place), []
+
+    def fill(self) -> None:
+        """Put the content in."""
+        raise NotImplementedError
+
+    def copied(self) -> str:
+        """What `c` copies here."""
+        return self.stomion.finding_text()

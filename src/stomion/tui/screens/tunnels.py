@@ -1,0 +1,150 @@
+"""Every tunnel as its seam, worst first; the chosen one's fault below."""
+
+from __future__ import annotations
+
+from textual import on
+from textual.app import ComposeResult
+from textual.containers import Vertical
+from textual.widgets import Input
+
+from stomion.diagnosis.runner import Diagnosis
+from stomion.tui.keymap import bindings
+from stomion.tui.pages import tunnels as page
+from stomion.tui.screens.base import Page
+from stomion.tui.spans import Line
+from stomion.tui.widgets.lines import Lines
+
+FOOT = 11
+"""Lines kept for the chosen tunnel's fault."""
+
+
+class TunnelsScreen(Page):
+    place = "tunnels"
+    BINDINGS = bindings("tunnels")
+    CSS = """
+    #head { height: 3; }
+    #list { height: 1fr; }
+    #foot { height: 11; background: $panel; }
+    #filter { display: none; height: 3; }
+    #filter.open { display: block; }
+    """
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._shown: list[Diagnosis] = []
+        self._words = ""
+
+    def content(self) -> ComposeResult:
+        yield Lines(id="head", cursor=False)
+        yield Lines(id="list")
+        with Vertical():
+            yield Lines(id="foot", cursor=False)
+        yield Input(placeholder="words of a name, a stage, a sentence; Enter keeps, Escape clears", id="filter")
+
+    def on_mount(self) -> None:
+        self.query_one("#head", Lines).can_focus = False
+        self.query_one("#foot", Lines).can_focus = False
+        self.query_one("#list", Lines).focus()
+        self.query_one(Vertical).styles.height = FOOT
+
+    def above(self) -> tuple[Line, Line]:
+        examined = self.stomion.examined
+        right: Line = [(self.stomion.progress, "doubt")] if self.stomion.progress else []
+        if examined is not None:
+            troubles = len(examined.evidence.problems) + len(examined.evidence.not_recognised)
+            right = [(page.summary(list(examined.tunnels), len(self._shown)), "muted")]
+            if troubles:
+                right.append((f" · {troubles} not read", "doubt"))
+        return self.stomion.trail(self.place), right
+
+    def fill(self) -> None:
+        lines = self.query_one("#list", Lines)
+        examined = self.stomion.examined
+        if examined is None:
+            lines.show(0, lambda _row, _width: [])
+            self._empty(["Reading the evidence …"])
+            return
+        order = list(self.stomion.order)
+        self._shown = [d for d in order if page.matches(d, self._words)]
+        names = max((len(e.title) for d in order for e in d.picture.ends), default=8)
+        shown = self._shown
+
+        def line_at(row: int, width: int) -> Line:
+            return page.row(shown[row], page.columns(width, names))
+
+        head = self.query_one("#head", Lines)
+        head.show(3, lambda row, width: ([[], *page.header(page.columns(width, names))])[row])
+        current = next((i for i, d in enumerate(shown) if d is self.stomion.current), 0)
+        lines.show(len(shown), line_at, row=current)
+        if not shown:
+            self._empty(self._why_empty())
+        else:
+            self._foot()
+        self.query_one("#above").refresh()
+
+    def _why_empty(self) -> list[str]:
+        examined = self.stomion.examined
+        assert examined is not None
+        if examined.tunnels:
+            return [f"No tunnel fits “{self._words}”. Escape clears the filter."]
+        evidence = examined.evidence
+        text = ["No tunnel was found here. A case is a folder with a sub-folder per site, and in it whatever there is:"]
+        text.append("logs, captures (pcap, pcapng), tables, counters. Names do not matter, contents do.")
+        text.extend(f"{p.file}: {p.text}" for p in evidence.problems[:4])
+        text.extend(f"{n.file}: {n.why}" for n in evidence.not_recognised[:4])
+        return text
+
+    def _empty(self, text: list[str]) -> None:
+        self.query_one("#foot", Lines).show(len(text) + 1, lambda row, _w: [("  " + ([""] + text)[row], "muted")])
+
+    def _foot(self) -> None:
+        diagnosis = self.stomion.current
+        foot = self.query_one("#foot", Lines)
+        if diagnosis is None:
+            return
+        built = [[], *page.foot(diagnosis, max(40, self.size.width))]
+        foot.show(len(built), lambda row, _width: built[row])
+
+    @on(Lines.Moved)
+    def moved(self, event: Lines.Moved) -> None:
+        if event.lines.id == "list":
+            self.stomion.choose(self._shown[event.row])
+            self._foot()
+
+    @on(Lines.Chosen)
+    def chosen(self, event: Lines.Chosen) -> None:
+        if event.lines.id == "list":
+            self.stomion.choose(self._shown[event.row])
+            self.stomion.show("tunnel")
+
+    def action_filter(self) -> None:
+        box = self.query_one(Input)
+        box.add_class("open")
+        box.focus()
+
+    @on(Input.Changed)
+    def typed(self, event: Input.Changed) -> None:
+        self._words = event.value
+        self.refresh_page()
+        if self._shown and self.stomion.current not in self._shown:
+            self.stomion.choose(self._shown[0])
+            self.refresh_page()
+
+    @on(Input.Submitted)
+    def kept(self, event: Input.Submitted) -> None:
+        self._close(keep=True)
+
+    def _close(self, keep: bool) -> None:
+        box = self.query_one(Input)
+        box.remove_class("open")
+        if not keep:
+            box.value = ""
+        self.query_one("#list", Lines).focus()
+
+    def close_filter(self) -> bool:
+        """Escape: close and clear the filter, if there is one. True where there was."""
+        box = self.query_one(Input)
+        if box.has_class("open") or box.value:
+            self._close(keep=False)
+            return True
+        return False

@@ -1,0 +1,56 @@
+"""The one-line bars at the top and the bottom of every screen."""
+
+from __future__ import annotations
+
+from rich.segment import Segment
+from rich.style import Style
+from textual.strip import Strip
+from textual.widget import Widget
+
+from stomion.logs.clean import clean
+from stomion.tui.keymap import SCREENS, bar_keys
+from stomion.tui.palette import DARK, THEMES
+from stomion.tui.spans import Line, cut, width_of
+
+
+class Bar(Widget):
+    """One line with a left part and a right part; the right part gives way first."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self._left: Line = []
+        self._right: Line = []
+
+    def show(self, left: Line, right: Line) -> None:
+        """Replace both parts."""
+        self._left, self._right = left, right
+        self.refresh()
+
+    def render_line(self, y: int) -> Strip:
+        colours = THEMES.get(self.app.theme, DARK)
+        width = self.size.width
+        base = Style(bgcolor=colours["raised"], color=colours["muted"])
+        room = width - width_of(self._left) - 3
+        line = [(" ", "muted"), *self._left]
+        used = width_of(self._right)
+        if used <= room:
+            line += [(" " * (room - used + 1), "muted"), *self._right]
+        elif room > 8:
+            line += [("  ", "muted"), (cut("".join(t for t, _ in self._right), room - 2), "muted")]
+        segments = [
+            Segment(clean(t), Style(color=colours[tone.lstrip("!")], bgcolor=colours["raised"], bold=tone.startswith("!")))
+            for t, tone in line
+        ]
+        return Strip(segments).adjust_cell_length(width, base)
+
+
+def bottom(screen: str) -> tuple[Line, Line]:
+    """The bottom bar: screens at the left with the present one marked, keys at the right."""
+    left: Line = []
+    for number, name in SCREENS:
+        here = name == screen
+        left += [(f"{number} ", "source" if here else "faint"), (f"{name}   ", "!strong" if here else "muted")]
+    right: Line = []
+    for key, word in bar_keys(screen):
+        right += [(f"{key} ", "source"), (f"{word}   ", "muted")]
+    return left, right
