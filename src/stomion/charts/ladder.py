@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from stomion.exchange.negotiation import Negotiation, Step
+from stomion.exchange.negotiation import REACH_WORDS, Negotiation, Step
 from stomion.exchange.picture import End, Picture
 from stomion.exchange.story import CHILD_FAILURES, IKE_FAILURES
 from stomion.logs.timestamps import clock_text
@@ -62,7 +62,7 @@ def ladder_of(picture: Picture, attempt: int) -> Ladder:
     if picture.negotiations:
         negotiation = picture.negotiations[attempt]
         rows = _wire_rows(picture, negotiation)
-        ending = _ending(negotiation)
+        ending = _ending(negotiation, rows)
     else:
         rows = _log_rows(picture)
         ending = "from the logs alone" if rows else ""
@@ -103,17 +103,23 @@ def _seconds(value: float) -> str:
 
 def _wire_rows(picture: Picture, n: Negotiation) -> list[Row]:
     rows: list[Row] = []
-    used: set[Provenance] = set()
+    tied = tie_events(picture, n)
     last: float | None = None
+    refused = False
     for index, step in enumerate(n.steps):
-        rows.append(_step_row(picture, n, step, index, last))
+        row = _step_row(picture, n, step, index, last, refused)
+        events = tied.get(index, [])
+        told = next((e for e in events if e.far and _is_failure(e)), None)
+        if told is not None and step.message.encrypted:
+            row = replace(row, tone="change", label=f"{row.label} · {told.notifies[0] if told.notifies else told.what.value}")
+        rows.append(row)
+        refused = refused or any(x.is_error for x in step.message.notifies)
         last = step.at
-        for event in _speaking_of(picture, step, used):
-            rows.append(Row(event.at, "", 0, message_of(event.text), "source", event.where, None, event))
+        rows.extend(Row(e.at, "", 0, message_of(e.text), "source", e.where, None, e) for e in events)
     return rows
 
 
-def _step_row(picture: Picture, n: Negotiation, step: Step, index: int, last: float | None) -> Row:
+def _step_row(picture: Picture, n: Negotiation, step: Step, index: int, last: float | None, refused: bool) -> Row:
     direction = 1 if step.src in picture.left.addresses else -1
     tone = "plain"
     label = step_label(n, step)
@@ -126,7 +132,7 @@ def _step_row(picture: Picture, n: Negotiation, step: Step, index: int, last: fl
         label += f" · group {wanted} wanted" if wanted is not None else ""
     elif step.again:
         tone = "doubt"
-        label = "same again" + (", ignoring the refusal" if n.refusal_step >= 0 and n.refusal_step < index else "")
+        label = "same again" + (", ignoring the refusal" if refused and step.src == n.initiator else "")
     if step.fate == "lost":
         label += " · never arrives"
         tone = "change"
@@ -163,33 +169,46 @@ def step_label(n: Negotiation, step: Step) -> str:
     return f"{header.exchange_name}{part}  {' '.join(names)}"
 
 
-def _speaking_of(picture: Picture, step: Step, used: set[Provenance]) -> list[Event]:
-    """Log lines of either end about this message: refusals and what was heard of them, at most two."""
-    found: list[Event] = []
-    for at, place in step.seen:
-        end = next((e for e in picture.ends if e.site == place.site), None)
-        if end is None:
-            continue
-        found.extend(_near(end, at, step, used))
-    for event in found[:2]:
-        used.add(event.where)
-    return found[:2]
-
-
 _TELLING = IKE_FAILURES | CHILD_FAILURES | {What.CHILD_UP, What.PROPOSAL_REFUSED, What.KE_RETRY}
+PER_STEP = 2
+"""Log lines shown under one message."""
 
 
-def _near(end: End, at: float, step: Step, used: set[Provenance]) -> list[Event]:
-    sender = step.src in end.addresses
-    out = []
-    for event in end.events:
-        if event.at is None or event.what not in _TELLING or event.where in used:
+def _is_failure(event: Event) -> bool:
+    return event.what in IKE_FAILURES or event.what in CHILD_FAILURES or event.what is What.PROPOSAL_REFUSED
+
+
+def tie_events(picture: Picture, n: Negotiation) -> dict[int, list[Event]]:
+    """Telling log lines by the index of the message each speaks of: the one closest in time that it can speak of."""
+    tied: dict[int, list[Event]] = {}
+    for end in picture.ends:
+        for event in end.events:
+            if event.at is None or event.what not in _TELLING or not n.start - NEAR_S <= event.at <= n.end + 1 + NEAR_S:
+                continue
+            best = _closest(end, event, n)
+            if best is not None and len(tied.setdefault(best, [])) < PER_STEP:
+                tied[best].append(event)
+    return tied
+
+
+def _closest(end: End, event: Event, n: Negotiation) -> int | None:
+    """An end decides before it answers, and learns of an answer after it arrives. Without a capture of its own an end is
+    on the other's clock only by and large, and may log whole seconds."""
+    assert event.at is not None
+    coarse = not end.captures
+    found: list[tuple[float, int]] = []
+    for index, step in enumerate(n.steps):
+        sender = step.src in end.addresses
+        if event.far is sender:
             continue
-        # An end decides before it answers, and learns of an answer after it arrives.
-        early, late = (-NEAR_S, 0.001) if sender else (-0.001, NEAR_S)
-        if early <= event.at - at <= late and event.far is not sender:
-            out.append(event)
-    return out
+        at = next((t for t, place in step.seen if place.site == end.site), step.at)
+        gap = (at - event.at) if sender else (event.at - at)
+        if (-1.0 if coarse else -0.002) <= gap <= (1.0 if coarse else NEAR_S):
+            found.append((abs(gap), index))
+    if coarse and found:
+        # Whole seconds can't tell the messages of one second apart: the last answer is the one that refused.
+        return max(index for _, index in found)
+    return min(found)[1] if found else None
 
 
 def message_of(text: str) -> str:
@@ -233,10 +252,11 @@ def _log_rows(picture: Picture) -> list[Row]:
     return rows
 
 
-def _ending(n: Negotiation) -> str:
-    from stomion.exchange.negotiation import REACH_WORDS
-
+def _ending(n: Negotiation, rows: list[Row]) -> str:
     text = REACH_WORDS[n.reach]
+    said = next((r.event for r in reversed(rows) if r.event is not None and _is_failure(r.event)), None)
+    if said is not None and n.refusal_step < 0:
+        text += f", then {said.what.value}"
     tries = [s for s in n.steps if s.src == n.initiator and s.raw == n.steps[0].raw]
     if len(tries) > 1:
         gaps = [b.at - a.at for a, b in zip(tries, tries[1:], strict=False)]

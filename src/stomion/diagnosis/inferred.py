@@ -64,7 +64,7 @@ def _ke(n: Negotiation) -> KeV2 | None:
 
 def _guess(asked: list[Negotiation]) -> Setting:
     groups = {str(ke.group) for n in asked if (ke := _ke(n))}
-    return Setting("first KE", f"group {listed(sorted(groups))}", "the key it sends at once: the group it likes best")
+    return Setting("first KE", f"group {listed(sorted(groups))}", "the group it tries first")
 
 
 def _answers(answered: list[Negotiation]) -> list[Setting]:

@@ -38,7 +38,7 @@ _IMPLIED = (Stage.UNDERLAY, Stage.IKE, Stage.CHILD)
 
 
 def _implied(line: Line) -> Line:
-    return (Verdict.PASS, line[1] if line[2] else "reached the next stage", line[2])
+    return (Verdict.PASS, line[1] if line[1] != "no evidence" else "reached the next stage", line[2])
 
 
 def _shared(left: Line, right: Line) -> tuple[Line, Line]:
@@ -51,10 +51,10 @@ def _shared(left: Line, right: Line) -> tuple[Line, Line]:
 
 
 def _faulty(line: Line, end: End, first: Finding, picture: Picture) -> Line:
-    text, where = line[1], line[2]
+    text, where = "" if line[1] == "no evidence" else line[1], line[2]
     if end.site in first.sides:
-        return (Verdict.FAULT, text if where else "", where)
-    return (Verdict.PASS if end.given else Verdict.UNSEEN, text if where else "", where)
+        return (Verdict.FAULT, text, where)
+    return (Verdict.PASS if end.given else Verdict.UNSEEN, text, where)
 
 
 def _underlay(picture: Picture, end: End) -> Line:

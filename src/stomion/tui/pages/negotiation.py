@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from stomion.charts.ladder import Ladder, Row
-from stomion.diagnosis.inferred import evident_settings
 from stomion.diagnosis.reception import Reception, receptions
 from stomion.diagnosis.runner import Diagnosis
 from stomion.exchange.negotiation import Negotiation
-from stomion.exchange.picture import End
 from stomion.jobs.decoding import message_title
-from stomion.tui.pages.tunnels import remedies
+from stomion.tui.pages.tunnels import remedies, settings_lines
 from stomion.tui.spans import Line, cut, left, paragraph, right, width_of, wrap
 from stomion.wire.ike.field import Field
 from stomion.wire.ike.ledger import ledger
+from stomion.wire.ike.message import HEADER_SIZE
 
 CLOCK = 14
 Built = list[tuple[Line, int]]
@@ -21,7 +20,7 @@ Built = list[tuple[Line, int]]
 
 def ladder_lines(ladder: Ladder, diagnosis: Diagnosis, width: int) -> Built:
     """The ladder, how it ended, and what is to be said of it."""
-    inner = max(24, min(width - CLOCK - 12, 64))
+    inner = max(24, min(width - CLOCK - 8, 64))
     built: Built = [(line, -1) for line in _posts(ladder, inner)]
     for index, row in enumerate(ladder.rows):
         built.append((_row(row, index, inner, width), index))
@@ -59,13 +58,11 @@ def _row(row: Row, index: int, inner: int, width: int) -> Line:
     tone = row.tone
     clock: Line = [(right(row.clock, CLOCK - 1) + " ", "faint")]
     label = cut(row.label, inner - 7)
-    shaft = inner - len(label) - 5
+    shaft = max(1, inner - len(label) - 6)
     if row.direction > 0:
-        end = "╳ " if row.lost else "━▶"
-        body = f"━━ {label} " + "━" * max(1, shaft) + end
+        body = f"━━ {label} " + "━" * shaft + ("╳ " if row.lost else "━▶")
     else:
-        end = " ╳" if row.lost else "◀━"
-        body = f"{end}━ {label} " + "━" * max(1, shaft - 1) + "━"
+        body = (" ╳" if row.lost else "◀━") + f" {label} " + "━" * (shaft + 2)
     number = f" {row.where.packet}" if row.where and row.where.packet else ""
     return [*clock, ("┃", "muted"), (left(body, inner), tone), ("┃", "muted"), (number, "faint")]
 
@@ -89,7 +86,7 @@ def ledger_lines(diagnosis: Diagnosis, negotiation: Negotiation | None, row: Row
     lines.append([])
     for end in diagnosis.picture.ends:
         if not end.has_log or diagnosis.first_fault is not None:
-            lines.extend(_settings(diagnosis, end, width))
+            lines.extend([*settings_lines(diagnosis, end, width), []])
     return lines
 
 
@@ -106,31 +103,36 @@ def _message_lines(diagnosis: Diagnosis, negotiation: Negotiation | None, row: R
     ]
     fields = ledger(step.message)
     made = receptions(diagnosis.picture, negotiation, step, fields) if negotiation else [Reception(None)] * len(fields)
-    raw_width = 24 if width >= 76 else 18 if width >= 60 else 12
+    raw_width = 25 if width >= 76 else 19 if width >= 60 else 13
     lines.append([(left("at", 6) + left("bytes", raw_width) + "says", "faint")])
-    lines.extend(_field_line(f, r, raw_width, width) for f, r in zip(fields, made, strict=True))
+    marks = [_mark(r) for r in made]
+    room = max((len(m) for m in marks), default=0)
+    lines.extend(_field_line(f, m, raw_width, width, room) for f, m in zip(fields, marks, strict=True))
     for damage in step.message.damage:
         lines.append([(f"damaged at {damage.offset:04x}: {cut(damage.text, width - 18)}", "change")])
     return lines
 
 
-def _field_line(f: Field, reception: Reception, raw_width: int, width: int) -> Line:
+def _mark(reception: Reception) -> str:
+    """What the other end makes of a field, with a shape as well as a colour."""
+    if reception.taken is None:
+        return ""
+    return "━━ taken" if reception.taken else f"╱╱ {reception.says}"
+
+
+def _field_line(f: Field, mark: str, raw_width: int, width: int, mark_width: int) -> Line:
+    """One field: offset, bytes, meaning, and at the right what the other end makes of it."""
     room = (raw_width - 1) // 3
     raw = f.raw[:room].hex(" ") + ("…" if len(f.raw) > room else "")
-    refused = reception.taken is False
-    tone = "!change" if refused else "!plain" if f.depth == 0 and f.raw else "plain"
+    refused = mark.startswith("╱")
+    tone = "!change" if refused else "!plain" if f.depth == 0 and f.offset >= HEADER_SIZE else "plain"
     line: Line = [(f"{f.offset:04x}  ", "faint"), (left(raw, raw_width), "change" if refused else "muted")]
     text = "  " * f.depth + _field_text(f)
-    mark = ""
-    if reception.taken is True:
-        mark = "━━ taken"
-    elif refused:
-        mark = f"╱╱ {reception.says}"
     rest = width - width_of(line)
     if not mark:
         return [*line, (cut(text, rest), tone)]
-    room_for = max(16, min(rest - len(mark) - 1, 44))
-    return [*line, (left(text, room_for), tone), (cut(" " + mark, rest - room_for), "change" if refused else "proven")]
+    space = max(12, rest - mark_width - 1)
+    return [*line, (left(text, space), tone), (cut(" " + mark, rest - space), "change" if refused else "proven")]
 
 
 def _field_text(f: Field) -> str:
@@ -162,19 +164,3 @@ def _event_lines(row: Row, width: int) -> list[Line]:
         if value:
             lines.append([(left(name, 14), "muted"), (cut(value, width - 14), "plain")])
     return lines
-
-
-def _settings(diagnosis: Diagnosis, end: End, width: int) -> list[Line]:
-    found = evident_settings(diagnosis.picture, end)
-    if not found:
-        return []
-    lines: list[Line] = [[(cut(f"what {end.title} is set to, as far as its packets tell", width), "source")]]
-    for setting in found:
-        value_width = max(16, min(30, (width - 12) // 2))
-        line: Line = [(left(f"  {setting.name}", 12), "muted"), (left(setting.value, value_width) + " ", "plain")]
-        if len(setting.value) > value_width:
-            line = [(left(f"  {setting.name}", 12), "muted"), (cut(setting.value, width - 12), "plain")]
-            lines.append(line)
-            continue
-        lines.append([*line, (cut(setting.basis, width - 13 - value_width), "faint")])
-    return [*lines, []]

@@ -11,10 +11,10 @@ from stomion.diagnosis.runner import Diagnosis
 from stomion.exchange.picture import End
 from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Verdict
 from stomion.model.provenance import Provenance
-from stomion.tui.pages.tunnels import remedies
+from stomion.tui.pages.tunnels import remedies, settings_lines
 from stomion.tui.spans import Line, cut, left, paragraph, right
 
-SPINE = 16
+SPINE = 17
 """Columns of the seam between the pages: its glyph and the stage's name."""
 BAR = 64
 """Columns of the selector drawing."""
@@ -47,7 +47,11 @@ def page(diagnosis: Diagnosis, width: int, shown: int, lines_of: dict[Provenance
         return built
     shown = max(0, min(shown, len(findings) - 1))
     built.extend(_finding(diagnosis, shown, width))
-    built.extend(_proof(findings[shown], width, lines_of))
+    built.extend(proof(findings[shown], width, lines_of))
+    for end in diagnosis.picture.ends:
+        if not end.given:
+            built.append(([], Item()))
+            built.extend((line, Item()) for line in settings_lines(diagnosis, end, min(width - 4, 110), 2))
     return built
 
 
@@ -92,8 +96,8 @@ def _stage_row(diagnosis: Diagnosis, v: StageVerdict, index: int, side: int, pad
         (" " * pad, "plain"),
         (right(_says(v.says[0], v.left), side), _tone(v.left)),
         ("  ", "plain"),
-        (left(glyph, 3), tone),
-        (left(v.stage.value, SPINE - 7), name_tone),
+        (left(glyph, 4), tone),
+        (left(v.stage.value, SPINE - 8), name_tone),
         ("  ", "plain"),
         (cut(_says(v.says[1], v.right), side), _tone(v.right)),
     ]
@@ -151,7 +155,7 @@ def _sure(finding: Finding) -> str:
     }[finding.certainty.value]
 
 
-def _proof(finding: Finding, width: int, lines_of: dict[Provenance, str]) -> Built:
+def proof(finding: Finding, width: int, lines_of: dict[Provenance, str]) -> Built:
     built: Built = [([("  Proof", "!source")], Item())]
     room = max([12, *(len(str(p)) for p in finding.evidence)])
     room = min(room, 36)

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stomion.charts.seam import Seam, seam_of, stretch_text
+from stomion.diagnosis.inferred import evident_settings
 from stomion.diagnosis.runner import Diagnosis
+from stomion.exchange.picture import End
 from stomion.model.finding import STAGES, Status
 from stomion.tui.spans import Line, cut, left, paragraph, right, wrap
 
@@ -111,6 +113,24 @@ def remedies(diagnosis: Diagnosis, width: int, index: int = 0) -> list[Line]:
         parts = wrap(remedy.text, max(20, width - 30))
         for at, part in enumerate(parts or [""]):
             lines.append([("  ", "plain"), (left(label if at == 0 else "", 26), "!change" if number == 0 else "change"), (part, "plain")])
+    return lines
+
+
+def settings_lines(diagnosis: Diagnosis, end: End, width: int, indent: int = 0) -> list[Line]:
+    """What an end is evidently set to; empty where its packets tell nothing."""
+    found = evident_settings(diagnosis.picture, end)
+    if not found:
+        return []
+    pad = " " * indent
+    lines: list[Line] = [[(pad + cut(f"what {end.title} is set to, as far as its packets tell", width), "!source")]]
+    value_width = max(16, min(30, (width - 12) // 2))
+    for setting in found:
+        name = (pad + left(setting.name, 10), "muted")
+        if len(setting.value) > value_width:
+            lines.append([name, (cut(setting.value, width - 10), "plain")])
+        else:
+            basis = (cut(setting.basis, width - 11 - value_width), "faint")
+            lines.append([name, (left(setting.value, value_width) + " ", "plain"), basis])
     return lines
 
 

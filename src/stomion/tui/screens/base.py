@@ -43,9 +43,9 @@ class Page(Screen[None]):
         """Show the app's present state."""
         if not self.is_mounted:
             return
+        self.fill()
         self.query_one("#above", Bar).show(*self.above())
         self.query_one("#below", Bar).show(*bottom(self.place))
-        self.fill()
 
     def above(self) -> tuple[Line, Line]:
         """Left and right part of the top bar."""

@@ -21,8 +21,8 @@ class NegotiationScreen(Page):
     place = "negotiation"
     BINDINGS = bindings("negotiation")
     CSS = """
-    #ladder { width: 1fr; height: 1fr; }
-    #ledger { width: 1fr; height: 1fr; padding: 1 1 0 2; }
+    #ladder { width: 9fr; height: 1fr; }
+    #ledger { width: 11fr; height: 1fr; padding: 1 1 0 2; }
     Horizontal.narrow { layout: vertical; }
     Horizontal.narrow #ladder { width: 1fr; height: 3fr; }
     Horizontal.narrow #ledger { width: 1fr; height: 2fr; padding: 0 1 0 2; border-top: solid $panel; }
@@ -58,16 +58,11 @@ class NegotiationScreen(Page):
         if name != self._of:
             self._of, self._attempt = name, self._telling_attempt()
         self._ladder = ladder_of(diagnosis.picture, self._attempt)
-        width = self.size.width if self.size.width < 130 else self.size.width // 2
+        width = self.size.width if self.size.width < 130 else self.size.width * 9 // 20
         self._built = page.ladder_lines(self._ladder, diagnosis, max(50, width))
         built = self._built
         lines.show(len(built), lambda r, _w: built[r][0], row=self._telling_row(), stops=lambda r: built[r][1] >= 0)
         self._ledger()
-
-    def refresh_page(self) -> None:
-        super().refresh_page()
-        if self.is_mounted:
-            self.query_one("#above").show(*self.above())  # type: ignore[attr-defined]
 
     def _telling_attempt(self) -> int:
         """The last attempt that was refused, else the last of all."""
@@ -107,7 +102,7 @@ class NegotiationScreen(Page):
         if diagnosis is None:
             return
         wide = self.size.width >= 130
-        width = max(40, (self.size.width // 2 if wide else self.size.width) - 5)
+        width = max(40, (self.size.width * 11 // 20 if wide else self.size.width) - 5)
         built = page.ledger_lines(diagnosis, self._negotiation(), self._row(), width)
         ledger.show(len(built), lambda r, _w: built[r])
 

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from textual import on
 from textual.app import ComposeResult
-from textual.containers import Vertical
 from textual.widgets import Input
 
 from stomion.diagnosis.runner import Diagnosis
+from stomion.jobs.places import texts_at
 from stomion.tui.keymap import bindings
 from stomion.tui.pages import tunnels as page
+from stomion.tui.pages.tunnel import proof, selector_bars
 from stomion.tui.screens.base import Page
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
 
-FOOT = 11
-"""Lines kept for the chosen tunnel's fault."""
+FOOT = 10
+"""Lines kept at least for the chosen tunnel's fault."""
 
 
 class TunnelsScreen(Page):
@@ -23,8 +24,8 @@ class TunnelsScreen(Page):
     BINDINGS = bindings("tunnels")
     CSS = """
     #head { height: 3; }
-    #list { height: 1fr; }
-    #foot { height: 11; background: $panel; }
+    #list { height: auto; }
+    #foot { height: 1fr; }
     #filter { display: none; height: 3; }
     #filter.open { display: block; }
     """
@@ -37,15 +38,13 @@ class TunnelsScreen(Page):
     def content(self) -> ComposeResult:
         yield Lines(id="head", cursor=False)
         yield Lines(id="list")
-        with Vertical():
-            yield Lines(id="foot", cursor=False)
+        yield Lines(id="foot", cursor=False)
         yield Input(placeholder="words of a name, a stage, a sentence; Enter keeps, Escape clears", id="filter")
 
     def on_mount(self) -> None:
         self.query_one("#head", Lines).can_focus = False
         self.query_one("#foot", Lines).can_focus = False
         self.query_one("#list", Lines).focus()
-        self.query_one(Vertical).styles.height = FOOT
 
     def above(self) -> tuple[Line, Line]:
         examined = self.stomion.examined
@@ -72,6 +71,7 @@ class TunnelsScreen(Page):
         def line_at(row: int, width: int) -> Line:
             return page.row(shown[row], page.columns(width, names))
 
+        lines.styles.height = max(1, min(len(shown), self.size.height - 5 - FOOT))
         head = self.query_one("#head", Lines)
         head.show(3, lambda row, width: ([[], *page.header(page.columns(width, names))])[row])
         current = next((i for i, d in enumerate(shown) if d is self.stomion.current), 0)
@@ -102,7 +102,13 @@ class TunnelsScreen(Page):
         foot = self.query_one("#foot", Lines)
         if diagnosis is None:
             return
-        built = [[], *page.foot(diagnosis, max(40, self.size.width))]
+        width = max(40, self.size.width)
+        built = [[], *page.foot(diagnosis, width)]
+        if diagnosis.findings:
+            first = diagnosis.findings[0]
+            bars = selector_bars(diagnosis, first, width)
+            proof_lines = [line for line, _ in proof(first, width, texts_at(diagnosis.picture, first.evidence))]
+            built += [[], *bars, *([[]] if bars else []), *proof_lines]
         foot.show(len(built), lambda row, _width: built[row])
 
     @on(Lines.Moved)
