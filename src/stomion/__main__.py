@@ -1,6 +1,6 @@
 """`python -m stomion` is the same as `stomion`."""
 
-from stomion.cli.main import main
+from stomion.entry import main
 
 if __name__ == "__main__":
     main()

@@ -78,5 +78,5 @@ def written(found: Iterable[Span]) -> tuple[str, ...]:
     out: list[str] = []
     for version, low, high in found:
         kind = ipaddress.IPv4Address if version == 4 else ipaddress.IPv6Address
-        out.extend(str(n) for n in ipaddress.summarize_address_range(kind(low), kind(high)))  # type: ignore[type-var]
+        out.extend(str(n) for n in ipaddress.summarize_address_range(kind(low), kind(high)))
     return tuple(out)

@@ -177,7 +177,7 @@ def _from_evidence(evidence: Evidence, own: dict[str, set[str]], plans: list[_Pl
                 known.add(frozenset((site, other)))
                 covered.update((site, other))
                 plans.append(_Plan(f"{site}-{other}", site, other, set(own.get(site, ())), {address}))
-    _pair_loose([x for x in loose if x[0] not in covered], plans, own)
+    _pair_loose(evidence, [x for x in loose if x[0] not in covered], plans, own)
     _undeclared_between_others(evidence, plans)
 
 
@@ -197,30 +197,67 @@ def _peers_by_site(evidence: Evidence, own: dict[str, set[str]]) -> dict[str, Co
     return peers
 
 
-def _pair_loose(loose: list[tuple[str, str]], plans: list[_Plan], own: dict[str, set[str]]) -> None:
-    """Sites whose peers' addresses nobody claims: two such sites face each other; one alone faces an address."""
+def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[_Plan], own: dict[str, set[str]]) -> None:
+    """Sites whose peers' addresses nobody claims: two such sites face each other; one alone faces its addresses."""
+    strangers = _strangers(evidence)
     first: dict[str, str] = {}
     for site, address in loose:
-        first.setdefault(site, address)
+        if (site, address) not in strangers or site not in first:
+            first.setdefault(site, address)
     sites = list(first)
     if len(sites) == 2 and not (own.get(sites[0]) and own.get(sites[1])):
         a, b = sites
-        plans.append(
-            _Plan(f"{a}-{b}", a, b, own.get(a, set()) | {first[b]}, own.get(b, set()) | {first[a]})
-        )
+        plans.append(_Plan(f"{a}-{b}", a, b, own.get(a, set()) | {first[b]}, own.get(b, set()) | {first[a]}))
         return
-    for site in sites:
-        address = first[site]
-        plans.append(_Plan(f"{site}-{address}", site, address, set(own.get(site, ())), {address}))
+    mute = _mute_site(evidence, first)
+    if mute is not None and len(sites) == 1:
+        site = sites[0]
+        plans.append(_Plan(f"{site}-{mute}", site, mute, set(own.get(site, ())), {first[site]}))
+        return
+    for site, address in loose:
+        if address == first[site] or (site, address) not in strangers:
+            plans.append(_Plan(f"{site}-{address}", site, address, set(own.get(site, ())), {address}))
+
+
+def _mute_site(evidence: Evidence, speaking: dict[str, str]) -> str | None:
+    """The one other site of the case whose log knows of no peer at all: it is the other end, and heard nothing."""
+    others = {log.site for log in evidence.logs if log.site and log.site not in speaking}
+    return others.pop() if len(others) == 1 else None
+
+
+_KNOWN_TO = frozenset({
+    What.INITIATING, What.AUTH_OK, What.IKE_UP, What.CHILD_UP, What.CONFIGURED, What.AGREED, What.KEY_REFUSED,
+    What.IKE_PROPOSAL_REFUSED, What.PROPOSAL_REFUSED, What.SENT,
+})  # fmt: skip
+
+
+def _strangers(evidence: Evidence) -> set[tuple[str, str]]:
+    """(site, address) of those who asked and for whom the gateway has no configuration, or whom it never answered."""
+    seen: set[tuple[str, str]] = set()
+    known: set[tuple[str, str]] = set()
+    unwelcome: set[tuple[str, str]] = set()
+    for log in evidence.logs:
+        for event in log.events:
+            if log.site and event.peer:
+                pair = (log.site, event.peer)
+                seen.add(pair)
+                if event.what is What.NO_PEER:
+                    unwelcome.add(pair)
+                elif event.what in _KNOWN_TO:
+                    known.add(pair)
+    for capture in evidence.captures:
+        for item in capture.datagrams:
+            if capture.site:
+                seen.add((capture.site, item.src))
+                known.add((capture.site, item.dst))
+    return {p for p in seen if p in unwelcome or p not in known}
 
 
 def _undeclared_between_others(evidence: Evidence, plans: list[_Plan]) -> None:
     """Captures taken between the sites, with nothing else: the two addresses that speak are the ends."""
     if plans:
         return
-    pairs = Counter(
-        tuple(sorted((d.src, d.dst))) for capture in evidence.captures for d in capture.datagrams
-    )
+    pairs = Counter(tuple(sorted((d.src, d.dst))) for capture in evidence.captures for d in capture.datagrams)
     for (a, b), _ in pairs.most_common(64):
         plans.append(_Plan(f"{a}-{b}", a, b, {a}, {b}))
 
@@ -266,7 +303,9 @@ def _sheet_proposal(declared: SheetProposal, protocol: str) -> Proposal:
         return tuple(dict.fromkeys(out))
 
     encryption = tuple(dict.fromkeys(x for v in declared.encryption for x in encryption_of(v) or (v,)))
-    groups = tuple(x for g in declared.group for x in ((str(g),) if str(g).isdigit() else group_of(str(g)) or (str(g),)))
+    groups = tuple(
+        x for g in declared.group for x in ((str(g),) if str(g).isdigit() else group_of(str(g)) or (str(g),))
+    )
     integrity, prf = named("integrity", declared.integrity), named("prf", declared.prf)
     return Proposal(protocol, encryption, integrity, prf, groups, lifetime_s=declared.lifetime_s)
 
@@ -307,7 +346,7 @@ def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
 
 def _attach_packets(picture: Picture, evidence: Evidence) -> None:
     left, right = picture.left.addresses, picture.right.addresses
-    chosen = []
+    chosen: list[Datagram] = []
     for capture in evidence.captures:
         for end in picture.ends:
             if capture.site == end.site:
@@ -315,9 +354,7 @@ def _attach_packets(picture: Picture, evidence: Evidence) -> None:
         chosen.extend(
             d for d in capture.datagrams if (d.src in left and d.dst in right) or (d.src in right and d.dst in left)
         )
-        picture.unreachables.extend(
-            u for u in capture.unreachables if {u.src, u.dst} & left and {u.src, u.dst} & right
-        )
+        picture.unreachables.extend(u for u in capture.unreachables if {u.src, u.dst} & left and {u.src, u.dst} & right)
         for flow in capture.esp.values():
             if flow.src in left and flow.dst in right:
                 picture.esp_out += flow.packets
@@ -384,7 +421,9 @@ def _attach_counters(picture: Picture, evidence: Evidence) -> None:
     for end in picture.ends:
         best: dict[str, tuple[int, int]] = {}
         for record in evidence.counters:
-            if record.site != end.site or not (_alone_counter(record.tunnel, names) or _selects(record.remote_ts, picture, end)):
+            if record.site != end.site or not (
+                _alone_counter(record.tunnel, names) or _selects(record.remote_ts, picture, end)
+            ):
                 continue
             end.has_counters = True
             out, back = best.get(record.spi_out, (0, 0))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, replace
 
 from stomion.exchange.negotiation import REACH_WORDS, Negotiation, Step
@@ -87,7 +88,7 @@ def _heading(picture: Picture, attempt: int) -> str:
         return "no packets of this tunnel"
     text = f"attempt {attempt + 1} of {len(found)}"
     if len(found) > 2:
-        gaps = sorted(b.start - a.start for a, b in zip(found, found[1:], strict=False))
+        gaps = sorted(b.start - a.start for a, b in itertools.pairwise(found))
         middle = gaps[len(gaps) // 2]
         if middle > 0 and all(abs(g - middle) <= max(1.0, middle * 0.15) for g in gaps):
             text += f", every {_seconds(middle)}"
@@ -111,7 +112,9 @@ def _wire_rows(picture: Picture, n: Negotiation) -> list[Row]:
         events = tied.get(index, [])
         told = next((e for e in events if e.far and _is_failure(e)), None)
         if told is not None and step.message.encrypted:
-            row = replace(row, tone="change", label=f"{row.label} · {told.notifies[0] if told.notifies else told.what.value}")
+            row = replace(
+                row, tone="change", label=f"{row.label} · {told.notifies[0] if told.notifies else told.what.value}"
+            )
         rows.append(row)
         refused = refused or any(x.is_error for x in step.message.notifies)
         last = step.at
@@ -124,7 +127,7 @@ def _step_row(picture: Picture, n: Negotiation, step: Step, index: int, last: fl
     tone = "plain"
     label = step_label(n, step)
     if index == n.refusal_step or any(x.is_error for x in step.message.notifies):
-        tone = "change" if n.refusal and n.refusal != "INVALID_KE_PAYLOAD" or not n.chosen else "doubt"
+        tone = "change" if (n.refusal and n.refusal != "INVALID_KE_PAYLOAD") or not n.chosen else "doubt"
         if n.reach >= 5 and n.refusal == "":
             tone = "doubt"
         label = ", ".join(step.notifies) or "refused, encrypted"
@@ -259,7 +262,7 @@ def _ending(n: Negotiation, rows: list[Row]) -> str:
         text += f", then {said.what.value}"
     tries = [s for s in n.steps if s.src == n.initiator and s.raw == n.steps[0].raw]
     if len(tries) > 1:
-        gaps = [b.at - a.at for a, b in zip(tries, tries[1:], strict=False)]
+        gaps = [b.at - a.at for a, b in itertools.pairwise(tries)]
         text += f"; {len(tries)} tries, first gap {_seconds(gaps[0])}"
         if len(gaps) > 1 and gaps[0] > 0:
             text += f", growing × {(gaps[-1] / gaps[0]) ** (1 / (len(gaps) - 1)):.1f}"

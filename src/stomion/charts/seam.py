@@ -48,10 +48,7 @@ def seam_of(diagnosis: Diagnosis) -> Seam:
     left, right = picture.left.site in sides, picture.right.site in sides
     stretches = []
     for verdict in diagnosis.stages:
-        if first and verdict.stage is first.stage:
-            stretch = _break(left, right)
-        else:
-            stretch = _PLAIN[verdict.whole]
+        stretch = _break(left, right) if first and verdict.stage is first.stage else _PLAIN[verdict.whole]
         stretches.append((verdict.stage, stretch))
     return Seam(
         left=picture.left.title,
@@ -87,7 +84,9 @@ def quiet_words(diagnosis: Diagnosis) -> str:
     picture = diagnosis.picture
     rekeys = max(max(len(e.story.children) - 1, 0) for e in picture.ends)
     if diagnosis.status is Status.WORKING:
-        return "Carries traffic" + (f"; rekeyed {rekeys} times." if rekeys > 1 else "; rekeyed once." if rekeys else ".")
+        return "Carries traffic" + (
+            f"; rekeyed {rekeys} times." if rekeys > 1 else "; rekeyed once." if rekeys else "."
+        )
     if diagnosis.status is Status.IDLE:
         return "Idle: it starts with traffic, and there was none."
     traffic = next(s for s in diagnosis.stages if s.stage is Stage.TRAFFIC)

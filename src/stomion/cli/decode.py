@@ -55,7 +55,9 @@ def _print_fields(m: Any) -> None:
     for f in m.fields:
         raw = f.raw if len(f.raw) <= 23 else f.raw[:20].rstrip() + " …"
         number = "" if f.value is None else f"0x{f.value:x} = {f.value}"
-        click.echo(f"  {f.offset:04x}  {raw:24}{'  ' * f.depth}{f.name:<{26 - 2 * f.depth}}{number:>16}  {clean(f.says)}")
+        click.echo(
+            f"  {f.offset:04x}  {raw:24}{'  ' * f.depth}{f.name:<{26 - 2 * f.depth}}{number:>16}  {clean(f.says)}"
+        )
     for damage in m.damage:
         click.echo(f"  damaged at {damage}")
     click.echo("")

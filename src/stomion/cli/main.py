@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import importlib
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from pathlib import Path
 
 import click
 
 from stomion import __version__
 from stomion.errors import UsageError
+from stomion.logs.clean import clean
 
 EXIT_FAULT, EXIT_USAGE = 1, 2
+FullScreen = Callable[[list[Path]], None]
+"""Opens the full-screen front on paths; the context object of every command."""
 
 _COMMANDS = {
     "check": ("stomion.cli.check", "Findings of a case without a screen."),
@@ -68,16 +72,17 @@ def root(ctx: click.Context) -> None:
         ctx.invoke(module.command, paths=())
 
 
-def main(argv: Sequence[str] | None = None) -> None:
-    """Entry point: turns our errors into one line on standard error and an exit status."""
+def run_command_line(argv: Sequence[str] | None, full_screen: FullScreen) -> int:
+    """Run a command; our errors become one line on standard error. The exit status."""
     try:
-        root(args=list(argv) if argv is not None else None, prog_name="stomion", standalone_mode=True)
+        root(args=list(argv) if argv is not None else None, prog_name="stomion", obj=full_screen, standalone_mode=True)
     except UsageError as error:
-        click.echo(f"stomion: {error}", err=True)
-        sys.exit(EXIT_USAGE)
+        click.echo(f"stomion: {clean(str(error))}", err=True)
+        return EXIT_USAGE
     except BrokenPipeError:
         # The reader of a pipe has gone (`| head`): no fault of anybody's.
         sys.stderr.close()
-        sys.exit(0)
+        return 0
     except KeyboardInterrupt:
-        sys.exit(130)
+        return 130
+    return 0

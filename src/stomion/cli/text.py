@@ -30,7 +30,9 @@ def _tunnel(t: TunnelRecord) -> str:
     for finding in t.findings:
         lines.extend(_finding(finding))
     if not t.findings:
-        lines.append("  Nothing wrong was seen." if t.status == "working" else f"  Nothing wrong was seen, and {_why(t)}.")
+        lines.append(
+            "  Nothing wrong was seen." if t.status == "working" else f"  Nothing wrong was seen, and {_why(t)}."
+        )
     return clean_lines(lines) + "\n"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 from stomion.diagnosis.spec import listed
@@ -28,7 +29,13 @@ def evident_settings(picture: Picture, end: End) -> tuple[Setting, ...]:
     answered = [n for n in picture.negotiations if n.responder in end.addresses]
     found: list[Setting] = []
     if asked:
-        found.append(Setting("IKE", f"version {asked[-1].version}" + (f", {asked[-1].mode} mode" if asked[-1].mode else ""), _count(asked)))
+        found.append(
+            Setting(
+                "IKE",
+                f"version {asked[-1].version}" + (f", {asked[-1].mode} mode" if asked[-1].mode else ""),
+                _count(asked),
+            )
+        )
         found.extend(_offered(asked))
         found.append(_guess(asked)) if any(_ke(n) for n in asked) else None
     found.extend(_answers(answered))
@@ -83,7 +90,7 @@ def _rhythm(asked: list[Negotiation]) -> Setting:
     tries = max(len([s for s in n.steps if s.src == n.initiator and s.raw == n.steps[0].raw]) for n in asked)
     text = "starts by itself"
     if len(asked) > 2:
-        gaps = sorted(b.start - a.start for a, b in zip(asked, asked[1:], strict=False))
+        gaps = sorted(b.start - a.start for a, b in itertools.pairwise(asked))
         text += f", about every {gaps[len(gaps) // 2]:.0f} s"
     ignores = any(_sends_after_refusal(n) for n in asked)
     text += "; ignores refusals" if ignores else ""

@@ -47,7 +47,9 @@ def ike_offers(context: Context) -> Offers:
     cause = context.cause
     assert cause is not None
     refuser, asker = cause.by, context.asker
-    offered = _of_wire(context) or _named(refuser, "theirs", "IKE") or _named(asker, "mine", "IKE") or asker.ike_proposals
+    offered = (
+        _of_wire(context) or _named(refuser, "theirs", "IKE") or _named(asker, "mine", "IKE") or asker.ike_proposals
+    )
     accepted = _named(refuser, "mine", "IKE") or refuser.ike_proposals
     wanted = _wanted_group(context)
     if not accepted and wanted and offered:
@@ -105,7 +107,9 @@ def remedies_for(offers: Offers, asker: End, refuser: End, layer: str) -> tuple[
     """Either end can add what the other has: the stronger choice is named first."""
     if offers.miss is None:
         return (
-            Remedy(refuser.site, f"Compare its {layer} proposals with what {asker.title} offers; add one that is offered."),
+            Remedy(
+                refuser.site, f"Compare its {layer} proposals with what {asker.title} offers; add one that is offered."
+            ),
             Remedy(asker.site, f"Offer an {layer} proposal that {refuser.title} takes; ask its engineers which."),
         )
     at_asker = _additions(offers, "accepted")

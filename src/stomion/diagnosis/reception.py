@@ -74,7 +74,9 @@ def _value(fields: list[Field], index: int, version: int) -> str:
         return str(item.value)
     name = item.says
     if item.kind == "integrity" and version == 1 and not name.startswith("HMAC"):
-        return {"SHA1": "HMAC-SHA1-96", "MD5": "HMAC-MD5-96"}.get(name, f"HMAC-{name}-{int(name[-3:] or 0) // 2}" if name[-3:].isdigit() else name)
+        return {"SHA1": "HMAC-SHA1-96", "MD5": "HMAC-MD5-96"}.get(
+            name, f"HMAC-{name}-{int(name[-3:] or 0) // 2}" if name[-3:].isdigit() else name
+        )
     if item.kind == "encryption":
         for later in fields[index + 1 : index + 6]:
             if later.depth < item.depth or later.kind == "encryption":

@@ -54,7 +54,9 @@ def _from_refusal(context: Context, end: End) -> Wish:
     event = cause.refusal.event
     if cause.heard:
         hearer = context.asker
-        return Wish((event.their_ts[0],), (event.their_ts[1],)) if end is hearer and len(event.their_ts) == 2 else Wish()
+        return (
+            Wish((event.their_ts[0],), (event.their_ts[1],)) if end is hearer and len(event.their_ts) == 2 else Wish()
+        )
     asked, held = event.their_ts, event.my_ts
     if end is cause.by and len(held) == 2:
         return Wish((held[0],), (held[1],))
@@ -70,7 +72,9 @@ def _own_side_first(context: Context, asked: tuple[str, ...]) -> bool:
     assert cause is not None and cause.refusal is not None
     held = cause.refusal.event.my_ts
     by = set(cause.by.networks) | set(held[:1]) | set(cause.by.sheet.local_ts if cause.by.sheet else ())
-    asker = set(context.asker.networks) | set(held[1:]) | set(context.asker.sheet.local_ts if context.asker.sheet else ())
+    asker = (
+        set(context.asker.networks) | set(held[1:]) | set(context.asker.sheet.local_ts if context.asker.sheet else ())
+    )
     first_is_askers = bool(common([asked[0]], asker))
     second_is_bys = bool(common([asked[1]], by))
     if first_is_askers or second_is_bys:

@@ -55,7 +55,11 @@ class Context:
         if cause.refusal:
             places.append(cause.refusal.event.where)
         for end in self.picture.ends:
-            same = [r.event.where for e, r in cause.all if e is end and (cause.refusal is None or _same_kind(r, cause.refusal))]
+            same = [
+                r.event.where
+                for e, r in cause.all
+                if e is end and (cause.refusal is None or _same_kind(r, cause.refusal))
+            ]
             places.extend((same[-1], same[0]) if same else ())
         return tuple(dict.fromkeys(places + self.packets()))[:MAX_EVIDENCE]
 

@@ -24,7 +24,9 @@ def stage_verdicts(picture: Picture, first: Finding | None) -> tuple[StageVerdic
         left, right = (_LINES[stage](picture, end) for end in picture.ends)
         left, right = _shared(left, right)
         if first and index == at:
-            left, right = (_faulty(line, end, first, picture) for line, end in zip((left, right), picture.ends, strict=True))
+            left, right = (
+                _faulty(line, end, first, picture) for line, end in zip((left, right), picture.ends, strict=True)
+            )
         elif index > at:
             left, right = ((Verdict.UNREACHED, line[1] if line[2] else "", line[2]) for line in (left, right))
         elif first and index < at and Verdict.PASS not in (left[0], right[0]) and stage in _IMPLIED:
@@ -83,14 +85,14 @@ def _ike(picture: Picture, end: End) -> Line:
     text = _ike_words(picture, end)
     if up:
         return (Verdict.PASS, text or "IKE SA up", up.where)
-    if picture.esp_out and picture.esp_back or end.has_counters:
+    if (picture.esp_out and picture.esp_back) or end.has_counters:
         return (Verdict.PASS, text or "IKE SA up", None)
     for negotiation in reversed(picture.negotiations):
         if negotiation.reach >= Reach.AUTH_ANSWERED and not negotiation.refusal:
             where = negotiation.steps[-1].where
             return (Verdict.PASS, text or "authentication answered", where)
-    where = _ike_place(picture, end)
-    return (Verdict.UNSEEN, text or "no evidence", where) if where else NOTHING
+    place = _ike_place(picture, end)
+    return (Verdict.UNSEEN, text or "no evidence", place) if place else NOTHING
 
 
 def _ike_words(picture: Picture, end: End) -> str:
@@ -129,7 +131,7 @@ def _child(picture: Picture, end: End) -> Line:
     if end.story.child_ever:
         rekeys = f" · rekeyed {len(end.story.children) - 1}×" if len(end.story.children) > 1 else ""
         return (Verdict.PASS, (text or "Child SA up") + rekeys, end.story.child_ever.where)
-    if picture.esp_out and picture.esp_back or end.has_counters:
+    if (picture.esp_out and picture.esp_back) or end.has_counters:
         return (Verdict.PASS, text or "Child SA up", None)
     return (Verdict.UNSEEN, text, None) if text else NOTHING
 
@@ -205,7 +207,9 @@ def status_of(picture: Picture, first: Finding | None, stages: tuple[StageVerdic
     """A fault breaks a tunnel, save that a narrowed one works in part; traffic or counters prove one that works."""
     if first is not None:
         carries = any(s.stage is Stage.CARRIAGE and Verdict.PASS in (s.left, s.right) for s in stages)
-        part = first.code in ("selectors-narrowed", "pfs-mismatch") and (carries or any(t.passed for t in picture.tests))
+        part = first.code in ("selectors-narrowed", "pfs-mismatch") and (
+            carries or any(t.passed for t in picture.tests)
+        )
         return Status.DEGRADED if part else Status.BROKEN
     by_stage = {s.stage: s for s in stages}
     traffic, carriage = by_stage[Stage.TRAFFIC], by_stage[Stage.CARRIAGE]

@@ -247,9 +247,8 @@ def _read_v1(n: Negotiation, step: Step, index: int) -> None:
             _set_refusal(n, step, index, error)
             early = n.reach < Reach.AUTH_ASKED
             n.reach = Reach.INIT_REFUSED if early else _refused_after(n.reach)
-    elif header.exchange == 32:
-        if from_initiator or n.reach < Reach.CHILD_ASKED:
-            n.reach = max(n.reach, Reach.CHILD_ASKED)
+    elif header.exchange == 32 and (from_initiator or n.reach < Reach.CHILD_ASKED):
+        n.reach = max(n.reach, Reach.CHILD_ASKED)
 
 
 def _refused_after(reach: Reach) -> Reach:

@@ -203,7 +203,7 @@ def _ip_offset(link: int, data: bytes) -> int | None:
     while len(data) >= ip_at + 20:
         proto = data[proto_at] << 8 | data[proto_at + 1]
         if proto in _VLAN:
-            proto_at, ip_at = (ip_at + 2, ip_at + 4) if link != SLL2 else (ip_at + 2, ip_at + 4)
+            proto_at, ip_at = ip_at + 2, ip_at + 4
             continue
         return ip_at if proto in (0x0800, 0x86DD) else None
     return None

@@ -204,11 +204,18 @@ def _read_text(item: _File, evidence: Evidence, tick: Tick, years: _Years, size:
     log.events = list(read_log(lines(), item.name, item.site, year=years.year_for(item.path)))
     if latin:
         evidence.problems.append(Problem(item.name, "not UTF-8 here; such lines are read as Latin-1", latin))
-    if not log.events and not item.host:
+    if not log.events and (item.host or not item.site or item.place == "path" or not _is_gateway_log(item)):
         evidence.not_recognised.append(NotRecognised(item.name, "text without a line about a negotiation"))
     else:
         evidence.sources.append(Source(item.name, item.site, "log", size, True, log.lines, "lines"))
         evidence.logs.append(log)
+
+
+def _is_gateway_log(item: _File) -> bool:
+    """A log of a service that negotiated nothing is evidence too: of what never arrived. It names IKE at least."""
+    with open_input(item.path) as stream:
+        head = stream.read(HEAD).decode("latin-1").lower()
+    return any(word in head for word in ("ike", "ipsec", "isakmp", "vpn"))
 
 
 _RECORD = msgspec.json.Decoder(Record)

@@ -49,7 +49,9 @@ class Reassembler:
         total = min(packet[2] << 8 | packet[3], len(packet))
         flags = packet[6] << 8 | packet[7]
         key = packet[4:6] + packet[9:10] + packet[12:20]
-        return self._add(key, at, number, packet[:size], packet[size:total], (flags & 0x1FFF) * 8, bool(flags & 0x2000), 0)
+        return self._add(
+            key, at, number, packet[:size], packet[size:total], (flags & 0x1FFF) * 8, bool(flags & 0x2000), 0
+        )
 
     def _feed_v6(self, at: float, number: int, packet: bytes) -> bytes | None:
         fragment = packet[40:48]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-
 from stomion.ingest.capture import MAGICS
 
 TABLES = ("addresses", "routes", "rules", "filter rules", "IPsec states", "model data")
@@ -41,11 +39,7 @@ def _json_kind(start: bytes) -> str | None:
             return "rules"
         if start.strip() == b"[]":
             return "empty"
-    try:
-        json.loads(first_line)
-    except ValueError:
-        return None
-    return "text"
+    return None
 
 
 def _is_text(head: bytes) -> bool:

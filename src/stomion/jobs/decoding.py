@@ -118,7 +118,11 @@ def dump_bytes(text: str) -> bytes:
     for line in text.splitlines():
         body = line
         words = line.split()
-        if words and _OFFSET.match(line) and (words[0].endswith(":") or len(words[0]) >= 4 and len(words) > 1 and len(words[1]) in (2, 4, 8)):
+        if (
+            words
+            and _OFFSET.match(line)
+            and (words[0].endswith(":") or (len(words[0]) >= 4 and len(words) > 1 and len(words[1]) in (2, 4, 8)))
+        ):
             body = line[line.index(words[0]) + len(words[0]) :]
         body = re.split(r"\s{2,}(?=\S*[^0-9a-fA-F\s])|\s*\|", body.strip())[0]
         match = _HEX_WORDS.match(body.strip())

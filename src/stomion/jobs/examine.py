@@ -46,7 +46,9 @@ class CancelToken:
 
 
 def examine(
-    paths: list[Path], progress: Callable[[str, int], None] = lambda _name, _count: None, token: CancelToken | None = None
+    paths: list[Path],
+    progress: Callable[[str, int], None] = lambda _name, _count: None,
+    token: CancelToken | None = None,
 ) -> Examined:
     """Raises UsageError where a path does not exist, Cancelled where the token is set."""
     watch = token or CancelToken()

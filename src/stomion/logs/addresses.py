@@ -10,7 +10,9 @@ _V4 = r"(?:\d{1,3}\.){3}\d{1,3}"
 _V6 = r"(?:[0-9a-fA-F]{1,4}:){2,7}(?::?[0-9a-fA-F]{1,4})*|[0-9a-fA-F]{1,4}(?::[0-9a-fA-F]{1,4}){0,6}::(?:[0-9a-fA-F]{1,4}(?::[0-9a-fA-F]{1,4}){0,6})?"
 ADDRESS = re.compile(rf"(?<![\w.:])(?P<v4>{_V4})(?![\w.]*\.\d)(?!\d)|(?<![\w.:])(?P<v6>{_V6})")
 _PREFIX = re.compile(rf"(?<![\w.:])((?:{_V4}|{_V6})/\d{{1,3}})(?!\d)")
-_MASK = re.compile(rf"(?<![\w.:])({_V4})(?:/|[ ,]+(?:mask|netmask|255)\b[ =:]*)(255\.(?:\d{{1,3}}\.){{2}}\d{{1,3}}|(?<=255)(?:\.\d{{1,3}}){{3}})")
+_MASK = re.compile(
+    rf"(?<![\w.:])({_V4})(?:/|[ ,]+(?:mask|netmask|255)\b[ =:]*)(255\.(?:\d{{1,3}}\.){{2}}\d{{1,3}}|(?<=255)(?:\.\d{{1,3}}){{3}})"
+)
 _RANGE = re.compile(rf"(?<![\w.:])({_V4})\s*(?:-|–|—|\.\.|to|through)\s*({_V4})(?![\[:\w])", re.IGNORECASE)
 _PAIR = re.compile(
     rf"({_V4}|{_V6})\s*\[(\d+|[^\]]*)\]\s*(?:\.\.\.|->|→|<->|to)\s*({_V4}|{_V6})\s*\[(\d+|[^\]]*)\]|({_V4}|{_V6})\.\.\.({_V4}|{_V6})"
@@ -89,6 +91,6 @@ def range_to_prefixes(low: str, high: str) -> tuple[str, ...]:
         first, last = ipaddress.ip_address(low), ipaddress.ip_address(high)
         if first.version != last.version or int(first) > int(last) or int(first) >> 24 != int(last) >> 24:
             return ()
-        return tuple(str(n) for n in ipaddress.summarize_address_range(first, last))[:8]  # type: ignore[type-var]
+        return tuple(str(n) for n in ipaddress.summarize_address_range(first, last))[:8]
     except (ValueError, TypeError):
         return ()

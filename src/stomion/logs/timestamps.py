@@ -6,7 +6,9 @@ import re
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta, timezone
 
-MONTHS = {m: i for i, m in enumerate("jan feb mar apr may jun jul aug sep oct nov dec".split(), 1)}
+MONTHS = {
+    m: i for i, m in enumerate(["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"], 1)
+}
 _CLOCK = r"(?P<h>\d{1,2}):(?P<mi>\d{2}):(?P<s>\d{2})(?:[.,](?P<f>\d{1,9}))?"
 _ZONE = r"(?:\s*(?P<z>Z|UTC|GMT|[+-]\d{2}:?\d{2}))?"
 _MON = r"(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*\.?"

@@ -84,7 +84,7 @@ def understand(line: str, where: Provenance) -> Event | None:
         return None
     naming = _naming(line)
     arrow = _STATE_CHANGE.search(line)
-    if arrow and not _SETTLED.search(arrow[2]) or arrow and "rekey" in arrow[1].lower():
+    if (arrow and not _SETTLED.search(arrow[2])) or (arrow and "rekey" in arrow[1].lower()):
         return None
     text = lex.plain(_without_names(line))
     if lex.NOISE.search(text) and not lex.STRONG.search(text):
@@ -178,8 +178,8 @@ def _classify(
 
 
 def _good_news(text: str, ideas: frozenset[str]) -> What | None:
-    if "rekey" in ideas and "down" in ideas:
-        return What.REKEY
+    if "rekey" in ideas and ("down" in ideas or " rekeyed" in text or " renewed" in text):
+        return _neutral(text, ideas)
     if "auth" in ideas and "child" not in ideas and not re.search(r" (?:ike )?sa \S* ?established", text):
         return None if "me" in ideas else What.AUTH_OK
     if "child" in ideas and not re.search(r" (?:ike|isakmp|parent) sa (?:\S+ )?(?:established|up)", text):
@@ -206,7 +206,9 @@ def _neutral(text: str, ideas: frozenset[str]) -> What | None:
     if "down" in ideas and ideas & {"ike", "child"}:
         return What.CHILD_DOWN if "child" in ideas else What.IKE_DOWN
     if "rekey" in ideas and "scheduling" not in text:
-        return What.REKEY
+        # A finished rekey that names its new SPIs is a new child; all else about rekeying is under way.
+        fresh = " rekeyed" in text or " renewed" in text
+        return What.CHILD_UP if fresh and "child" in ideas and len(_SPI.findall(text)) >= 2 else What.REKEY
     if "asked" in ideas and ideas & {"begin", "asked"} and ("begin" in ideas or "contacted" in text):
         return What.ASKED
     if "begin" in ideas:
@@ -269,7 +271,9 @@ def _proposals(
     line: str, text: str, ideas: frozenset[str], exchange: tuple[str, str, int, str] | None, what: What
 ) -> tuple[Proposal | None, Proposal | None]:
     """(mine, theirs): each stretch of the line belongs to the nearest word before it that says whose it is."""
-    if what in (What.SENT, What.RECEIVED) or "proposal" not in ideas and "names" not in ideas and "selected" not in ideas:
+    if what in (What.SENT, What.RECEIVED) or (
+        "proposal" not in ideas and "names" not in ideas and "selected" not in ideas
+    ):
         return None, None
     protocol = "ESP" if re.search(r"\besp\b|child| data", line, re.IGNORECASE) else "IKE"
     marks = [(m.start(), "their" if m["their"] else "mine") for m in _MARK.finditer(line)]
@@ -303,4 +307,6 @@ def _mode(text: str) -> str | None:
 def _spis(line: str, what: What) -> tuple[str, ...]:
     if what not in (What.CHILD_UP, What.CHILD_DOWN, What.DELETED_BY_PEER):
         return ()
-    return tuple(dict.fromkeys(m[1].lower() for m in _SPI.finditer(line) if not m[1].isdigit() or "spi" in line.lower()))[:2]
+    return tuple(
+        dict.fromkeys(m[1].lower() for m in _SPI.finditer(line) if not m[1].isdigit() or "spi" in line.lower())
+    )[:2]

@@ -6,6 +6,7 @@ import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from functools import partial
 
 from stomion.standin.chance import Chance
 from stomion.standin.dialects import LEDGERED, TALKATIVE
@@ -75,7 +76,8 @@ def demo_files(seed: str = SEED) -> dict[str, bytes]:
         net.attach(gateway.address, gateway.receive, taps.get(gateway.name))
     for address, delay in ((FARLIGHT, 0.011), (SALTERN, 0.019), (MARRAM, 0.0155)):
         net.path(QUAYHEAD, address, delay)
-    net.at(START - 2, lambda: [g.say(net, "start", tunnels=len(g.peers)) for g in (quayhead, farlight, marram)] and None)
+    for gateway in (quayhead, farlight, marram):
+        net.at(START - 2, partial(_start, net, gateway))
     tests: list[dict[str, object]] = []
     counters = _farlight(net, quayhead, farlight, tests, seed)
     _marram(net, quayhead, marram)
@@ -84,11 +86,17 @@ def demo_files(seed: str = SEED) -> dict[str, bytes]:
     return _files(quayhead, farlight, marram, taps, counters, tests)
 
 
+def _start(net: Network, gateway: Gateway) -> None:
+    gateway.say(net, "start", tunnels=len(gateway.peers))
+
+
 def _psk(name: str, seed: str = SEED) -> bytes:
     return Chance(seed, "key", name).take(24).hex().encode()
 
 
-def _join(a: Gateway, b: Gateway, ike: tuple[Suite, Suite], lans: tuple[str, str, str, str], **more: object) -> tuple[Peer, Peer]:
+def _join(
+    a: Gateway, b: Gateway, ike: tuple[Suite, Suite], lans: tuple[str, str, str, str], **more: object
+) -> tuple[Peer, Peer]:
     """Configure both ends for each other; `lans` are (local, remote) at a, then at b."""
     tunnel, key = f"{a.name}-{b.name}", _psk(f"{a.name}-{b.name}")
     at_a = Peer(tunnel, b.address, b.identity, key, ike[0], ESP, lans[0], lans[1])
@@ -99,10 +107,14 @@ def _join(a: Gateway, b: Gateway, ike: tuple[Suite, Suite], lans: tuple[str, str
     return at_a, at_b
 
 
-def _farlight(net: Network, quayhead: Gateway, farlight: Gateway, tests: list[dict[str, object]], seed: str) -> list[Counter]:
+def _farlight(
+    net: Network, quayhead: Gateway, farlight: Gateway, tests: list[dict[str, object]], seed: str
+) -> list[Counter]:
     """Healthy: Farlight guesses the wrong group first, is asked for another, and then rekeys twice under traffic."""
     a, b = LANS["quayhead"], LANS["farlight"]
-    at_q, at_f = _join(quayhead, farlight, (Suite(STRONG.encryption, STRONG.prf, (), (20,)), STRONG), (a, b, b, a), first_group=19)
+    at_q, at_f = _join(
+        quayhead, farlight, (Suite(STRONG.encryption, STRONG.prf, (), (20,)), STRONG), (a, b, b, a), first_group=19
+    )
     counters = [Counter("quayhead", at_q.tunnel, a, b), Counter("farlight", at_f.tunnel, b, a)]
     at_q.on_child, at_f.on_child = counters[0].fresh, counters[1].fresh
     net.at(START + 3.2, lambda: farlight.initiate(net, at_f))
@@ -119,7 +131,14 @@ def _last(gateway: Gateway, peer: str) -> Session:
 
 
 def _burst(
-    net: Network, at: float, farlight: Gateway, quayhead: Gateway, counters: list[Counter], tests: list[dict[str, object]], chance: Chance, index: int
+    net: Network,
+    at: float,
+    farlight: Gateway,
+    quayhead: Gateway,
+    counters: list[Counter],
+    tests: list[dict[str, object]],
+    chance: Chance,
+    index: int,
 ) -> None:
     """Five echo requests from one LAN to the other and their answers, through the tunnel."""
     from_farlight = index % 2 == 0
@@ -128,7 +147,8 @@ def _burst(
     hosts = {"quayhead": "10.96.0.10", "farlight": "10.98.0.15"}
     for n in range(5):
         net.at(at + n, _echo(net, source, target, out, back, chance, n))
-    net.at(at + 5.5, lambda: [c.read(net.now) for c in counters] and None)
+    for counter in counters:
+        net.at(at + 5.5, partial(counter.read, at + 5.5))
     tests.append(
         {
             "kind": "test",
@@ -144,7 +164,9 @@ def _burst(
     )
 
 
-def _echo(net: Network, source: Gateway, target: Gateway, out: Counter, back: Counter, chance: Chance, n: int) -> Callable[[], None]:
+def _echo(
+    net: Network, source: Gateway, target: Gateway, out: Counter, back: Counter, chance: Chance, n: int
+) -> Callable[[], None]:
     def go() -> None:
         if out.session is None or back.session is None:
             return
@@ -180,7 +202,12 @@ def _saltern(net: Network, quayhead: Gateway, saltern: Gateway) -> None:
 
 
 def _files(
-    quayhead: Gateway, farlight: Gateway, marram: Gateway, taps: dict[str, Tap], counters: list[Counter], tests: list[dict[str, object]]
+    quayhead: Gateway,
+    farlight: Gateway,
+    marram: Gateway,
+    taps: dict[str, Tap],
+    counters: list[Counter],
+    tests: list[dict[str, object]],
 ) -> dict[str, bytes]:
     return {
         "case.toml": _CASE.encode(),
@@ -246,7 +273,9 @@ def _sheet(site: str, wan: str, lan: str, tunnels: list[str]) -> str:
     return head + "".join("\n" + t for t in tunnels)
 
 
-def _tunnel(own: str, peer: str, addresses: tuple[str, str], ts: tuple[str, str], groups: str, initiate: str = "always") -> str:
+def _tunnel(
+    own: str, peer: str, addresses: tuple[str, str], ts: tuple[str, str], groups: str, initiate: str = "always"
+) -> str:
     name = f"quayhead-{peer if own == 'quayhead' else own}"
     return (
         f'[[tunnel]]\nname = "{name}"\npeer_site = "{peer}"\nlocal = "{addresses[0]}"\npeer = "{addresses[1]}"\nike = 2\n'

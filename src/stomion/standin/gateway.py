@@ -45,7 +45,13 @@ class Suite:
 
     def choose(self, offers: SaV2) -> WireProposal | None:
         """The first offer that fits, cut down to one value of every kind, in the asker's order."""
-        allowed = {1: {n for n, _ in self.encryption}, 2: set(self.prf), 3: set(self.integrity), 4: set(self.groups), 5: {0, 1}}
+        allowed = {
+            1: {n for n, _ in self.encryption},
+            2: set(self.prf),
+            3: set(self.integrity),
+            4: set(self.groups),
+            5: {0, 1},
+        }
         bits = dict(self.encryption)
         for offer in offers.proposals:
             picked: dict[int, Transform] = {}
@@ -104,7 +110,9 @@ class Session:
 class Gateway:
     """One gateway; `offset` is its clock's error in seconds, `quiet` one whose log nobody has."""
 
-    def __init__(self, name: str, address: str, identity: str, dialect: Dialect, seed: str, offset: float = 0.0) -> None:
+    def __init__(
+        self, name: str, address: str, identity: str, dialect: Dialect, seed: str, offset: float = 0.0
+    ) -> None:
         self.name, self.address, self.identity = name, address, identity
         self.dialect, self.offset = dialect, offset
         self.chance = Chance(seed, name)
@@ -217,7 +225,14 @@ class Gateway:
         chosen = peer.ike.choose(offers)
         if chosen is None:
             allowed = SaV2((peer.ike.proposal(),)).model()[0]
-            self.say(net, "no-proposal", number=session.number, peer=parcel.src, offer=_named(offers.model()[0]), allowed=_named(allowed))
+            self.say(
+                net,
+                "no-proposal",
+                number=session.number,
+                peer=parcel.src,
+                offer=_named(offers.model()[0]),
+                allowed=_named(allowed),
+            )
             self._refuse(net, session, 14)
             return
         group = next(t.number for t in chosen.transforms if t.kind == 4)
@@ -225,7 +240,9 @@ class Gateway:
             self.say(net, "other-group", number=session.number, peer=parcel.src, group=group)
             self._refuse(net, session, 17, group.to_bytes(2, "big"))
             return
-        session.nonce_i = next(p.body.data for p in message.payloads if p.kind == NONCE and isinstance(p.body, b.Opaque))
+        session.nonce_i = next(
+            p.body.data for p in message.payloads if p.kind == NONCE and isinstance(p.body, b.Opaque)
+        )
         session.first = raw
         self._agree(net, session, chosen, ke)
 
@@ -274,7 +291,9 @@ class Gateway:
             return
         session.spi_r, session.second = message.header.spi_r, raw
         chosen = next(p.body for p in message.payloads if isinstance(p.body, SaV2)).proposals[0]
-        session.nonce_r = next(p.body.data for p in message.payloads if p.kind == NONCE and isinstance(p.body, b.Opaque))
+        session.nonce_r = next(
+            p.body.data for p in message.payloads if p.kind == NONCE and isinstance(p.body, b.Opaque)
+        )
         ke = next(p.body for p in message.payloads if isinstance(p.body, b.KeV2))
         self._derive(session, chosen, ke.data)
         self.say(net, "agreed", number=session.number, peer=peer.address, suite=_named(chosen.model()))
@@ -320,7 +339,9 @@ class Gateway:
             else:
                 payloads = ()
             flags = 0x20 if message.header.from_initiator else 0x28
-            session.replies[digest] = self._seal(session, message.header.exchange, flags, message.header.message_id, payloads)
+            session.replies[digest] = self._seal(
+                session, message.header.exchange, flags, message.header.message_id, payloads
+            )
         reply = session.replies[digest]
         net.after(0.005, lambda: self._post(net, session.peer.address, port, reply))
 
@@ -419,7 +440,10 @@ class Gateway:
         asked = [p.body for p in inner.payloads if isinstance(p.body, b.TsList)]
         old, session.spi_in, session.spi_out = session.spi_in, self.chance.take(4), offer.spi
         self._child_up(net, session, "rekeyed", old)
-        found = [Payload(SA, SaV2((replace(offer, spi=session.spi_in),))), Payload(NONCE, b.Opaque(self.chance.take(32)))]
+        found = [
+            Payload(SA, SaV2((replace(offer, spi=session.spi_in),))),
+            Payload(NONCE, b.Opaque(self.chance.take(32))),
+        ]
         if session.peer.child.groups:
             group = session.peer.child.groups[0]
             found.append(Payload(KE, b.KeV2(group, 0, exchange(group, self.chance).public)))
@@ -453,7 +477,13 @@ class Gateway:
         except InvalidTag:
             return Message(message.header)
         head = replace(message.header, next_payload=payload.next_inside, length=28 + len(plain))
-        return decode(encode(Message(head))[:16] + bytes([payload.next_inside]) + encode(Message(head))[17:24] + (28 + len(plain)).to_bytes(4, "big") + plain)
+        return decode(
+            encode(Message(head))[:16]
+            + bytes([payload.next_inside])
+            + encode(Message(head))[17:24]
+            + (28 + len(plain)).to_bytes(4, "big")
+            + plain
+        )
 
 
 def _nat_payloads(spi_i: bytes, spi_r: bytes, own: str, peer: str) -> tuple[Payload, Payload]:
@@ -479,7 +509,7 @@ def _network(ts: b.TsList) -> str:
     data = ts.ranges[0].data
     half = (len(data) - 4) // 2
     low, high = (ipaddress.ip_address(data[4 + i * half : 4 + (i + 1) * half]) for i in (0, 1))
-    return str(next(ipaddress.summarize_address_range(low, high)))  # type: ignore[type-var]
+    return str(next(ipaddress.summarize_address_range(low, high)))
 
 
 def _named(proposal: object) -> str:

@@ -94,7 +94,11 @@ class StomionApp(App[None]):
             error = event.worker.error
             self.progress = "reading was stopped; r reads again" if isinstance(error, Cancelled) else ""
             if not isinstance(error, Cancelled):
-                text = str(error) if isinstance(error, StomionError) else f"reading failed: {type(error).__name__}: {error}"
+                text = (
+                    str(error)
+                    if isinstance(error, StomionError)
+                    else f"reading failed: {type(error).__name__}: {error}"
+                )
                 self.notify(text, severity="error", timeout=20, markup=False)
             self._refresh_page()
 
@@ -153,7 +157,7 @@ class StomionApp(App[None]):
         if isinstance(self.screen, Page):
             self.show(place)
 
-    def action_back(self) -> None:
+    async def action_back(self) -> None:
         screen = self.screen
         if isinstance(screen, (TunnelsScreen, EvidenceScreen)) and screen.close_filter():
             return

@@ -53,7 +53,7 @@ KEYS: tuple[Key, ...] = (
 )
 
 
-def bindings(where: str) -> list[Binding]:
+def bindings(where: str) -> list[Binding | tuple[str, str] | tuple[str, str, str]]:
     """Textual bindings of one screen, or of the app for `all`."""
     return [Binding(k.keys, k.action, k.does, show=False) for k in KEYS if k.action and where in k.where]
 

@@ -176,7 +176,7 @@ GROUPS = {
     37: "ML-KEM-1024",
 }
 ESN = {0: "no ESN", 1: "ESN"}
-V2_TRANSFORMS = {1: ENCR, 2: PRF, 3: INTEG, 4: GROUPS, 5: ESN, **{kind: GROUPS for kind in range(6, 13)}}
+V2_TRANSFORMS = {1: ENCR, 2: PRF, 3: INTEG, 4: GROUPS, 5: ESN, **dict.fromkeys(range(6, 13), GROUPS)}
 
 V2_ATTRIBUTES = {14: "key length"}
 
@@ -349,7 +349,14 @@ ID_TYPES = {
     11: "key ID",
 }
 TS_TYPES = {7: "IPv4 range", 8: "IPv6 range"}
-CERT_ENCODINGS = {1: "PKCS #7", 4: "X.509 signature", 5: "X.509 exchange", 7: "CRL", 12: "hash and URL", 13: "bundle URL"}
+CERT_ENCODINGS = {
+    1: "PKCS #7",
+    4: "X.509 signature",
+    5: "X.509 exchange",
+    7: "CRL",
+    12: "hash and URL",
+    13: "bundle URL",
+}
 AUTH_METHODS = {
     1: "RSA signature",
     2: "shared key",

@@ -13,7 +13,11 @@ def mark_of(event: Event | None) -> tuple[str, str]:
     """(glyph, tone): a stroke for a refusal, a line for success, dots for silence, a small arrow for all else understood."""
     if event is None:
         return " ", "plain"
-    if event.what in IKE_FAILURES or event.what in CHILD_FAILURES or event.what in (What.PROPOSAL_REFUSED, What.REFUSED):
+    if (
+        event.what in IKE_FAILURES
+        or event.what in CHILD_FAILURES
+        or event.what in (What.PROPOSAL_REFUSED, What.REFUSED)
+    ):
         return "╱", "change"
     if event.what in _GOOD:
         return "━", "proven"
@@ -26,7 +30,11 @@ def text_line(number: int, digits: int, text: str, event: Event | None, width: i
     """One line of the file; `offset` columns are scrolled out at the left."""
     glyph, tone = mark_of(event)
     body = tone if event is not None and tone in ("change", "proven", "doubt") else "plain" if event else "muted"
-    return [(right(str(number), digits) + " ", "faint"), (glyph + " ", tone), (cut(text[offset:], max(4, width - digits - 3)), body)]
+    return [
+        (right(str(number), digits) + " ", "faint"),
+        (glyph + " ", tone),
+        (cut(text[offset:], max(4, width - digits - 3)), body),
+    ]
 
 
 def digits_for(count: int) -> int:

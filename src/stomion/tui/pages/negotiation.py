@@ -48,7 +48,11 @@ def _posts(ladder: Ladder, inner: int) -> list[Line]:
             (left(ladder.left + known[0], half), "!strong"),
             (right(ladder.right + known[1], inner + 2 - half), "!strong"),
         ],
-        [(" " * CLOCK, "plain"), (left(ladder.left_address, half), "muted"), (right(ladder.right_address, inner + 2 - half), "muted")],
+        [
+            (" " * CLOCK, "plain"),
+            (left(ladder.left_address, half), "muted"),
+            (right(ladder.right_address, inner + 2 - half), "muted"),
+        ],
     ]
 
 

@@ -61,7 +61,10 @@ def _heads(diagnosis: Diagnosis, side: int, pad: int) -> list[Line]:
     stage = first.stage.value if first else ""
     names: Line = [
         (" " * pad, "plain"),
-        (right(("must change ▐ " if seam.left_changes else "") + seam.left, side), "!change" if seam.left_changes else "!strong"),
+        (
+            right(("must change ▐ " if seam.left_changes else "") + seam.left, side),
+            "!change" if seam.left_changes else "!strong",
+        ),
         (" " * SPINE, "plain"),
         (seam.right + (" ▌ must change" if seam.right_changes else ""), "!change" if seam.right_changes else "!strong"),
     ]
@@ -161,7 +164,12 @@ def proof(finding: Finding, width: int, lines_of: dict[Provenance, str]) -> Buil
     room = min(room, 36)
     for place in finding.evidence:
         text = lines_of.get(place, "")
-        line: Line = [("  ", "plain"), (left(str(place), room), "source"), ("  ", "plain"), (cut(text, width - room - 6), "plain")]
+        line: Line = [
+            ("  ", "plain"),
+            (left(str(place), room), "source"),
+            ("  ", "plain"),
+            (cut(text, width - room - 6), "plain"),
+        ]
         built.append((line, Item(place=place)))
     if not finding.evidence:
         built.append(([("  declared, in the sheets", "muted")], Item()))
@@ -180,7 +188,9 @@ def selector_bars(diagnosis: Diagnosis, finding: Finding, width: int) -> list[Li
         if owner is None:
             continue
         peer = diagnosis.picture.other(owner)
-        lines.extend(_bars((peer.title, tuple(item["peer"])), (owner.title, tuple(item["own"])), finding, owner.site, width))
+        lines.extend(
+            _bars((peer.title, tuple(item["peer"])), (owner.title, tuple(item["own"])), finding, owner.site, width)
+        )
     return lines
 
 

@@ -87,7 +87,9 @@ def foot(diagnosis: Diagnosis, width: int) -> list[Line]:
     inner = max(20, min(width - 4, 132))
     if first is None:
         lines = paragraph(seam.says, "!strong", inner, 2)
-        lines.append([("  ", "plain"), (f"{diagnosis.picture.name} · {diagnosis.status.value}", _STATUS_TONES[diagnosis.status])])
+        lines.append(
+            [("  ", "plain"), (f"{diagnosis.picture.name} · {diagnosis.status.value}", _STATUS_TONES[diagnosis.status])]
+        )
         return lines
     lines = paragraph(first.summary, "!strong", inner, 2)
     places = len(first.evidence)
@@ -112,7 +114,13 @@ def remedies(diagnosis: Diagnosis, width: int, index: int = 0) -> list[Line]:
         label = f"{lead}{name}"
         parts = wrap(remedy.text, max(20, width - 30))
         for at, part in enumerate(parts or [""]):
-            lines.append([("  ", "plain"), (left(label if at == 0 else "", 26), "!change" if number == 0 else "change"), (part, "plain")])
+            lines.append(
+                [
+                    ("  ", "plain"),
+                    (left(label if at == 0 else "", 26), "!change" if number == 0 else "change"),
+                    (part, "plain"),
+                ]
+            )
     return lines
 
 

@@ -45,7 +45,7 @@ class Page(Screen[None]):
             return
         self.fill()
         self.query_one("#above", Bar).show(*self.above())
-        self.query_one("#below", Bar).show(*bottom(self.place))
+        self.query_one("#below", Bar).show(*bottom(self.place, self.size.width))
 
     def above(self) -> tuple[Line, Line]:
         """Left and right part of the top bar."""

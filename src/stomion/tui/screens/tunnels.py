@@ -95,7 +95,7 @@ class TunnelsScreen(Page):
         return text
 
     def _empty(self, text: list[str]) -> None:
-        self.query_one("#foot", Lines).show(len(text) + 1, lambda row, _w: [("  " + ([""] + text)[row], "muted")])
+        self.query_one("#foot", Lines).show(len(text) + 1, lambda row, _w: [("  " + (["", *text])[row], "muted")])
 
     def _foot(self) -> None:
         diagnosis = self.stomion.current

@@ -38,19 +38,31 @@ class Bar(Widget):
         elif room > 8:
             line += [("  ", "muted"), (cut("".join(t for t, _ in self._right), room - 2), "muted")]
         segments = [
-            Segment(clean(t), Style(color=colours[tone.lstrip("!")], bgcolor=colours["raised"], bold=tone.startswith("!")))
+            Segment(
+                clean(t), Style(color=colours[tone.lstrip("!")], bgcolor=colours["raised"], bold=tone.startswith("!"))
+            )
             for t, tone in line
         ]
         return Strip(segments).adjust_cell_length(width, base)
 
 
-def bottom(screen: str) -> tuple[Line, Line]:
-    """The bottom bar: screens at the left with the present one marked, keys at the right."""
+WIDE = 130
+"""Columns from which the bottom bar names every screen."""
+
+
+def bottom(screen: str, width: int) -> tuple[Line, Line]:
+    """The bottom bar: screens at the left with the present one marked, keys at the right, the key of all keys last."""
     left: Line = []
     for number, name in SCREENS:
         here = name == screen
-        left += [(f"{number} ", "source" if here else "faint"), (f"{name}   ", "!strong" if here else "muted")]
+        left.append((f"{number} ", "source" if here else "faint"))
+        if here or width >= WIDE:
+            left.append((f"{name}   ", "!strong" if here else "muted"))
     right: Line = []
-    for key, word in bar_keys(screen):
-        right += [(f"{key} ", "source"), (f"{word}   ", "muted")]
-    return left, right
+    room = width - width_of(left) - 4
+    keys = bar_keys(screen)
+    for key, word in keys[:-1]:
+        pair: Line = [(f"{key} ", "source"), (f"{word}   ", "muted")]
+        if width_of(right) + width_of(pair) + 8 <= room:
+            right += pair
+    return left, [*right, (f"{keys[-1][0]} ", "source"), (keys[-1][1], "muted")]

@@ -23,7 +23,9 @@ class Attribute:
             return (0x8000 | self.kind).to_bytes(2, "big") + self.value.to_bytes(2, "big")
         return self.kind.to_bytes(2, "big") + len(self.data).to_bytes(2, "big") + self.data
 
-    def field(self, at: int, names: dict[int, str], depth: int, values: dict[int, dict[int, str]] | None = None) -> Field:
+    def field(
+        self, at: int, names: dict[int, str], depth: int, values: dict[int, dict[int, str]] | None = None
+    ) -> Field:
         """Its ledger line."""
         name = reg.name_of(names, self.kind)
         table = (values or {}).get(self.kind)

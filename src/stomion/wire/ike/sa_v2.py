@@ -55,7 +55,15 @@ class WireProposal:
             kind = _KIND.get(transform.kind)
             if kind:
                 found.setdefault(kind, []).append(transform.name)
-        return Proposal(reg.name_of(reg.PROTOCOLS, self.protocol), **{k: tuple(v) for k, v in found.items()})
+        kinds = {kind: tuple(found.get(kind, ())) for kind in _KIND.values()}
+        return Proposal(
+            reg.name_of(reg.PROTOCOLS, self.protocol),
+            kinds["encryption"],
+            kinds["integrity"],
+            kinds["prf"],
+            kinds["group"],
+            kinds["esn"],
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -28,6 +28,11 @@ def judge(context: Context) -> Finding | None:
         sides=(by.site,),
         certainty=context.certainty(),
         summary=f"{by.title} agreed on the Child SA and could not install it.",
-        remedies=(Remedy(by.site, "look at the error in its log: an algorithm its kernel lacks, or a policy that is there already"),),
+        remedies=(
+            Remedy(
+                by.site,
+                "look at the error in its log: an algorithm its kernel lacks, or a policy that is there already",
+            ),
+        ),
         evidence=context.evidence(),
     )

@@ -32,7 +32,10 @@ def judge(context: Context) -> Finding | None:
         sides=(context.picture.left.site, context.picture.right.site),
         certainty=context.certainty(),
         summary=f"{by.title} does not accept the way in which {asker.title} authenticates.",
-        remedies=tuple(Remedy(e.site, "authenticate with a certificate at both ends, or with the same key at both") for e in (by, asker)),
+        remedies=tuple(
+            Remedy(e.site, "authenticate with a certificate at both ends, or with the same key at both")
+            for e in (by, asker)
+        ),
         evidence=context.evidence(),
         facts={by.site: declared[0], asker.site: declared[1]},
     )

@@ -30,10 +30,16 @@ def judge(context: Context) -> Finding | None:
         certainty=Certainty.LIKELY if cause.refusal else Certainty.POSSIBLE,
         summary=f"{by.title} refused to authenticate {asker.title} and did not say why: the key or the identity is wrong.",
         remedies=(
-            Remedy(by.site, f"read its log at that moment: it names the identity it looked for, or a key that did not match {asker.title}'s"),
+            Remedy(
+                by.site,
+                f"read its log at that moment: it names the identity it looked for, or a key that did not match {asker.title}'s",
+            ),
             Remedy(asker.site, f"check the identity it sends, then enter the pre-shared key for {by.title} again"),
         ),
         evidence=context.evidence(),
-        facts={"attempts": context.attempts(), "candidates": ["key-mismatch", "identity-mismatch", "certificate-rejected"]},
+        facts={
+            "attempts": context.attempts(),
+            "candidates": ["key-mismatch", "identity-mismatch", "certificate-rejected"],
+        },
         detail=f"One look decides: the log of {by.title} at the moment of the refusal.",
     )

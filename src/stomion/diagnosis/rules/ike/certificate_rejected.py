@@ -17,9 +17,15 @@ SPEC = Spec(
     example="Farlight rejects Petrel's certificate: it is no longer valid.",
 )
 _REASONS = (
-    (("expired", "valid from", "not after", "no longer valid", "validity", "out of date"), "it is outside its time of validity"),
+    (
+        ("expired", "valid from", "not after", "no longer valid", "validity", "out of date"),
+        "it is outside its time of validity",
+    ),
     (("revoked",), "it has been revoked"),
-    (("untrusted", "issuer", "no trusted", "unknown ca", "self-signed", "self signed", "trust"), "no trusted authority vouches for it"),
+    (
+        ("untrusted", "issuer", "no trusted", "unknown ca", "self-signed", "self signed", "trust"),
+        "no trusted authority vouches for it",
+    ),
     (("identity", "subject", "name", "does not contain"), "it does not name the identity that was claimed"),
 )
 

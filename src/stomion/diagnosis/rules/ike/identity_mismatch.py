@@ -49,7 +49,7 @@ def _sent(context: Context, expected: str) -> str:
         return asker.sheet.local_id
     own = {by.sheet.local_id} if by.sheet else set()
     refusal = context.cause.refusal
-    for event in ([refusal.event] if refusal else []):
+    for event in [refusal.event] if refusal else []:
         named = [i for i in event.identities if i not in own | {expected}]
         if named:
             return named[-1]

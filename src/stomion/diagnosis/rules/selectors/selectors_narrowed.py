@@ -65,7 +65,14 @@ def _wish_for(end: End, owner: End) -> tuple[str, ...]:
 
 
 def _finding(
-    context: Context, end: End, event: Event, wisher: End, holder: End, owner: End, lacking: tuple[str, ...], held: tuple[str, ...]
+    context: Context,
+    end: End,
+    event: Event,
+    wisher: End,
+    holder: End,
+    owner: End,
+    lacking: tuple[str, ...],
+    held: tuple[str, ...],
 ) -> Finding:
     wanted = _wish_for(wisher, owner)
     word = "local" if holder is owner else "remote"

@@ -66,6 +66,8 @@ def _sentence(context: Context, d: Difference) -> str:
 
 def _remedies(context: Context, d: Difference) -> tuple[Remedy, ...]:
     peer = context.picture.other(d.owner)
-    at_owner = Remedy(d.owner.site, f"set its local selector to {listed(d.peer_says)} instead of {listed(d.owner_says)}")
+    at_owner = Remedy(
+        d.owner.site, f"set its local selector to {listed(d.peer_says)} instead of {listed(d.owner_says)}"
+    )
     at_peer = Remedy(peer.site, f"set its remote selector to {listed(d.owner_says)} instead of {listed(d.peer_says)}")
     return (at_owner, at_peer) if d.wrong is d.owner else (at_peer, at_owner)

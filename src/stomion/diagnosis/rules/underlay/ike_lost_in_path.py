@@ -38,7 +38,12 @@ def judge(context: Context) -> Finding | None:
         sides=(PATH,),
         certainty=Certainty.PROVEN if seen else Certainty.LIKELY,
         summary=f"{source.title}'s {word} never reach {target.title}.",
-        remedies=(Remedy(PATH, f"let UDP 500 and 4500 pass from {source.address or source.title} to {target.address or target.title}"),),
+        remedies=(
+            Remedy(
+                PATH,
+                f"let UDP 500 and 4500 pass from {source.address or source.title} to {target.address or target.title}",
+            ),
+        ),
         evidence=silence.places,
         facts={"direction": f"{source.site}-to-{target.site}"},
     )

@@ -5,7 +5,9 @@ from __future__ import annotations
 from stomion.diagnosis.rules.underlay.ike_lost_in_path import large_lost
 from stomion.diagnosis.silence import unanswered
 from stomion.diagnosis.spec import Context, Spec
+from stomion.exchange.negotiation import Step
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
+from stomion.model.provenance import Provenance
 
 SPEC = Spec(
     code="large-ike-lost",
@@ -41,5 +43,5 @@ def judge(context: Context) -> Finding | None:
     )
 
 
-def _seen(steps):  # type: ignore[no-untyped-def]
+def _seen(steps: list[Step]) -> list[Provenance]:
     return [where for s in steps for _, where in s.seen]

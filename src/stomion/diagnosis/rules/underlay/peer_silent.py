@@ -32,10 +32,16 @@ def judge(context: Context) -> Finding | None:
         certainty=Certainty.POSSIBLE,
         summary=f"{other.title} never answers {asker.title}'s requests{where}.",
         remedies=(
-            Remedy(other.site, f"capture UDP 500 and 4500 from {asker.address or asker.title}: do the requests arrive, does an answer leave?"),
+            Remedy(
+                other.site,
+                f"capture UDP 500 and 4500 from {asker.address or asker.title}: do the requests arrive, does an answer leave?",
+            ),
             Remedy(asker.site, "check the peer address and that UDP 500 and 4500 may leave"),
         ),
         evidence=silence.places,
-        facts={"candidates": ["ike-lost-in-path", "peer-not-listening", "peer-address-wrong"], "after_first_exchange": silence.after_init},
+        facts={
+            "candidates": ["ike-lost-in-path", "peer-not-listening", "peer-address-wrong"],
+            "after_first_exchange": silence.after_init,
+        },
         detail="A capture at the other end decides: requests that arrive there accuse that gateway, their absence the path.",
     )

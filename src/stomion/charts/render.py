@@ -1,0 +1,213 @@
+"""Drawings on paper: the seams of a case and the ladder of a negotiation, as SVG or PDF on A4. No other module draws.
+
+matplotlib is loaded here only, by its Figure alone (never pyplot), and only when a drawing is asked for.
+"""
+
+from __future__ import annotations
+
+import textwrap
+from pathlib import Path
+from typing import Any
+
+import matplotlib
+from matplotlib.figure import Figure
+
+from stomion.charts.ladder import Ladder, Row
+from stomion.charts.seam import Seam, Stretch
+from stomion.model.finding import STAGES
+
+A4_LANDSCAPE, A4_PORTRAIT = (11.69, 8.27), (8.27, 11.69)
+INK = {
+    "plain": "#1b262c",
+    "muted": "#5a6872",
+    "faint": "#a3adb3",
+    "proven": "#17776a",
+    "change": "#c02a18",
+    "doubt": "#8a5f00",
+    "source": "#6447b0",
+}
+FORMATS = (".svg", ".pdf")
+ROWS_PER_PAGE = 26
+_SETTINGS: Any = {
+    "svg.fonttype": "none",
+    "svg.hashsalt": "stomion",
+    "pdf.fonttype": 42,
+    "font.family": "DejaVu Sans",
+    "font.size": 9,
+}
+
+
+def draw_seams(seams: list[Seam], title: str, path: Path) -> None:
+    """One row a tunnel, as many rows as fit a page of A4 across; more tunnels make the sheet longer."""
+    with matplotlib.rc_context(_SETTINGS):
+        height = max(A4_LANDSCAPE[1] * 0.45, 1.6 + 0.62 * len(seams))
+        figure = Figure(figsize=(A4_LANDSCAPE[0], height))
+        axes = _axes(figure, 100, height * 10)
+        top = height * 10
+        _text(axes, 2, top - 5, title, size=13, weight="bold")
+        left, step = 14.0, 5.6
+        for index, stage in enumerate(STAGES):
+            _text(axes, left + step * (index + 0.5), top - 10, stage.value, size=7.5, ink="muted", ha="center")
+        for index, seam in enumerate(seams):
+            _seam_row(axes, seam, top - 14 - 6.2 * index, left, step)
+        _save(figure, path)
+
+
+def _seam_row(axes: Any, seam: Seam, y: float, left: float, step: float) -> None:
+    _post(axes, left - 0.3, y, seam.left_changes, seam.left_known)
+    _text(
+        axes,
+        left - 1,
+        y,
+        seam.left,
+        ha="right",
+        va="center",
+        ink="change" if seam.left_changes else "plain",
+        weight=_weight(seam.left_changes),
+    )
+    right = left + step * len(STAGES)
+    for index, (_, stretch) in enumerate(seam.stretches):
+        _stretch(axes, stretch, left + step * index, y, step)
+    _post(axes, right + 0.3, y, seam.right_changes, seam.right_known)
+    name_ink = "change" if seam.right_changes else "plain"
+    _text(axes, right + 1, y, seam.right, va="center", ink=name_ink, weight=_weight(seam.right_changes))
+    words = textwrap.wrap(seam.says, 34)[:4]
+    _text(
+        axes,
+        right + 9.2,
+        y,
+        "\n".join(words),
+        size=6.8,
+        va="center",
+        ink="plain" if seam.left_changes or seam.right_changes else "muted",
+    )
+
+
+def _weight(changes: bool) -> str:
+    return "bold" if changes else "normal"
+
+
+def _post(axes: Any, x: float, y: float, changes: bool, known: bool) -> None:
+    style = "-" if known else (0, (1, 1))
+    axes.plot(
+        [x, x],
+        [y - 1.3, y + 1.3],
+        color=INK["change" if changes else "plain"],
+        lw=3 if known else 1.5,
+        ls=style,
+        solid_capstyle="butt",
+    )
+
+
+def _stretch(axes: Any, stretch: Stretch, x: float, y: float, step: float) -> None:
+    """A stretch of the line; a break is two strokes across it on the side of the end that must change."""
+    plain = {
+        Stretch.WHOLE: ("proven", "-", 2.6),
+        Stretch.DOUBT: ("doubt", (0, (4, 2)), 2.0),
+        Stretch.UNSEEN: ("faint", (0, (1, 2)), 1.4),
+    }
+    if stretch in plain:
+        ink, style, width = plain[stretch]
+        axes.plot([x, x + step], [y, y], color=INK[ink], ls=style, lw=width, solid_capstyle="butt")
+        return
+    at = {Stretch.BREAK_LEFT: 0.12, Stretch.BREAK_MIDDLE: 0.5, Stretch.BREAK_RIGHT: 0.84}.get(stretch)
+    if at is None:
+        return
+    axes.plot([x, x + step * at - 0.35], [y, y], color=INK["proven"], lw=2.6, solid_capstyle="butt")
+    for shift in (0.0, 0.55):
+        mid = x + step * at + shift
+        axes.plot([mid - 0.3, mid + 0.3], [y - 1.2, y + 1.2], color=INK["change"], lw=1.6)
+
+
+def draw_ladder(ladder: Ladder, sentence: str, remedies: list[str], title: str, path: Path) -> None:
+    """The messages of one attempt between two posts, with the log lines that speak of them, and what is to be said."""
+    with matplotlib.rc_context(_SETTINGS):
+        rows = list(ladder.rows)
+        height = max(A4_PORTRAIT[1] * 0.5, 3.2 + 0.3 * len(rows) + 0.24 * len(remedies))
+        figure = Figure(figsize=(A4_PORTRAIT[0], height))
+        axes = _axes(figure, 100, height * 10)
+        y = height * 10 - 5
+        _text(axes, 4, y, title, size=13, weight="bold")
+        _text(axes, 96, y, ladder.heading, size=8, ink="muted", ha="right")
+        y = _ladder_heads(axes, ladder, y - 6)
+        top = y
+        for row in rows:
+            _ladder_row(axes, row, y)
+            y -= 3.0
+        for x in (20.0, 80.0):
+            axes.plot([x, x], [top + 2, y + 1], color=INK["plain"], lw=1.2)
+        _text(axes, 20, y - 1.5, ladder.ending, size=8, ink="muted")
+        y -= 6
+        for line in textwrap.wrap(sentence, 88):
+            _text(axes, 4, y, line, size=10, weight="bold")
+            y -= 2.6
+        for remedy in remedies:
+            _text(axes, 4, y - 0.8, remedy, size=8.5)
+            y -= 2.4
+        _save(figure, path)
+
+
+def _ladder_heads(axes: Any, ladder: Ladder, y: float) -> float:
+    for x, ha, name, address, known in (
+        (20, "left", ladder.left, ladder.left_address, ladder.left_known),
+        (80, "right", ladder.right, ladder.right_address, ladder.right_known),
+    ):
+        _text(axes, x, y, name + ("" if known else " (inferred)"), size=10, weight="bold", ha=ha)
+        _text(axes, x, y - 2.2, address, size=8, ink="muted", ha=ha)
+    return y - 6.4
+
+
+def _ladder_row(axes: Any, row: Row, y: float) -> None:
+    if row.direction == 0:
+        _text(axes, 21.5, y, f"{row.where}  " if row.where else "", size=6.8, ink="source", va="center")
+        _text(axes, 39, y, textwrap.shorten(row.label, 62, placeholder=" …"), size=6.8, ink="muted", va="center")
+        return
+    ink = {"plain": "plain", "change": "change", "doubt": "doubt", "proven": "proven"}.get(row.tone, "muted")
+    start, stop = (20.4, 79.6) if row.direction > 0 else (79.6, 20.4)
+    if row.lost:
+        stop = start + (stop - start) * 0.7
+    head = "-|>" if not row.lost else "-"
+    axes.annotate(
+        "",
+        xy=(stop, y),
+        xytext=(start, y),
+        arrowprops={"arrowstyle": head, "color": INK[ink], "lw": 1.3, "shrinkA": 0, "shrinkB": 0},
+    )
+    if row.lost:
+        _text(axes, stop, y, "×", size=11, ink="change", ha="center", va="center")
+    label = textwrap.shorten(row.label, 64, placeholder=" …")
+    box = {"facecolor": "white", "edgecolor": "none", "pad": 1.2}
+    _text(axes, 50, y, label, size=8, ink=ink, ha="center", va="center", bbox=box)
+    _text(axes, 18.5, y, row.clock, size=7, ink="muted", ha="right", va="center")
+    if row.where is not None and row.where.packet is not None:
+        _text(axes, 81.5, y, f"#{row.where.packet}", size=7, ink="muted", va="center")
+
+
+def _axes(figure: Figure, width: float, height: float) -> Any:
+    axes = figure.add_axes((0, 0, 1, 1))
+    axes.set_xlim(0, width)
+    axes.set_ylim(0, height)
+    axes.axis("off")
+    return axes
+
+
+def _text(
+    axes: Any,
+    x: float,
+    y: float,
+    text: str,
+    *,
+    size: float = 9,
+    ink: str = "plain",
+    weight: str = "normal",
+    **more: Any,
+) -> None:
+    # A dollar sign would begin a formula.
+    axes.text(x, y, text.replace("$", r"\$"), fontsize=size, color=INK[ink], fontweight=weight, **more)
+
+
+def _save(figure: Figure, path: Path) -> None:
+    metadata = (
+        {"Date": None} if path.suffix == ".svg" else {"CreationDate": None, "Producer": None, "Creator": "Stomion"}
+    )
+    figure.savefig(path, format=path.suffix[1:], metadata=metadata)

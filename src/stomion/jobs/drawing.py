@@ -1,0 +1,54 @@
+"""Drawings of a case, written to a file the user names."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from stomion.charts.ladder import ladder_of
+from stomion.charts.seam import seam_of
+from stomion.diagnosis.runner import Diagnosis
+from stomion.errors import UsageError
+from stomion.jobs.examine import Examined
+
+KINDS = ("seam", "ladder")
+
+
+def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attempt: int | None = None) -> None:
+    """Write one drawing. Raises UsageError for a format, a tunnel or an attempt that is not there."""
+    from stomion.charts import render
+
+    if target.suffix not in render.FORMATS:
+        raise UsageError(f"{target}: the name has to end in {' or '.join(render.FORMATS)}")
+    chosen = [d for d in examined.worst_first() if tunnel in (None, d.picture.name)]
+    if not chosen:
+        names = ", ".join(d.picture.name for d in examined.tunnels) or "none"
+        raise UsageError(f"no tunnel is called {tunnel}; there are: {names}" if tunnel else "no tunnel was found")
+    try:
+        if kind == "seam":
+            render.draw_seams([seam_of(d) for d in chosen], examined.evidence.title, target)
+        else:
+            _ladder(chosen, tunnel, target, attempt)
+    except OSError as error:
+        raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
+
+
+def _ladder(chosen: list[Diagnosis], tunnel: str | None, target: Path, attempt: int | None) -> None:
+    from stomion.charts import render
+
+    if len(chosen) > 1:
+        names = ", ".join(d.picture.name for d in chosen)
+        raise UsageError(f"a ladder is of one tunnel; name it with --tunnel: {names}")
+    diagnosis = chosen[0]
+    picture = diagnosis.picture
+    total = len(picture.negotiations)
+    if attempt is not None and not 1 <= attempt <= max(total, 1):
+        raise UsageError(f"there is no attempt {attempt}; {picture.name} has {total}")
+    refused = [i for i, n in enumerate(picture.negotiations) if n.refusal_step >= 0]
+    index = attempt - 1 if attempt is not None else refused[-1] if refused else 0
+    first = diagnosis.first_fault
+    titles = {e.site: e.title for e in picture.ends}
+    remedies = [f"{titles.get(r.side, r.side)}: {r.text}" for r in first.remedies] if first else []
+    sentence = first.summary if first else seam_of(diagnosis).says
+    render.draw_ladder(
+        ladder_of(picture, index), sentence, remedies, f"{picture.left.title} – {picture.right.title}", target
+    )
