@@ -141,6 +141,10 @@ def _site_at(address: str, own: dict[str, set[str]]) -> str | None:
 
 def _from_declarations(evidence: Evidence, plans: list[_Plan]) -> None:
     """case.toml names tunnels and their ends; it may name one that no sheet has."""
+    declared = [frozenset(ends) for _, ends in evidence.declared]
+    plans.sort(
+        key=lambda p: declared.index(pair) if (pair := frozenset((p.left, p.right))) in declared else len(declared)
+    )
     for name, (left, right) in evidence.declared:
         known = next((p for p in plans if {p.left, p.right} == {left, right}), None)
         if known is None:

@@ -33,7 +33,7 @@ def receptions(picture: Picture, negotiation: Negotiation, step: Step, fields: l
     allowed = _allowed(picture, receiver, negotiation)
     if not allowed:
         return [NOTHING] * len(fields)
-    return [_judge(fields, i, allowed, receiver, negotiation.version) for i in range(len(fields))]
+    return [_judge(fields, i, allowed, negotiation.version) for i in range(len(fields))]
 
 
 def _allowed(picture: Picture, receiver: End, negotiation: Negotiation) -> tuple[Proposal, ...]:
@@ -50,7 +50,7 @@ def _allowed(picture: Picture, receiver: End, negotiation: Negotiation) -> tuple
     return ()
 
 
-def _judge(fields: list[Field], index: int, allowed: tuple[Proposal, ...], receiver: End, version: int) -> Reception:
+def _judge(fields: list[Field], index: int, allowed: tuple[Proposal, ...], version: int) -> Reception:
     item = fields[index]
     if not item.kind or item.value is None:
         return NOTHING
@@ -63,7 +63,7 @@ def _judge(fields: list[Field], index: int, allowed: tuple[Proposal, ...], recei
         offer = Proposal("", **{kind: (value,)})  # type: ignore[arg-type]
         if any(not disagreements(offer, Proposal("", **{kind: (w,)})) for w in wanted):  # type: ignore[arg-type]
             return Reception(True, "taken")
-        return Reception(False, f"{receiver.title} takes {listed(wanted)}")
+        return Reception(False, f"takes {listed(wanted)}")
     return NOTHING
 
 

@@ -1,4 +1,4 @@
-"""IKE versions and phase 1 modes of both ends, as declared or as their logs show them."""
+"""IKE versions, phase 1 modes and authentication methods of both ends, as declared or as their logs show them."""
 
 from __future__ import annotations
 
@@ -47,3 +47,11 @@ def modes(context: Context) -> tuple[str, str] | None:
     if not found[1] and last is not None:
         found[1] = last.mode
     return (found[0], found[1]) if all(found) and found[0] != found[1] else None
+
+
+def methods(context: Context) -> tuple[str, str] | None:
+    """(the refuser's authentication method, the asker's) where both sheets name one and they differ."""
+    if context.cause is None:
+        return None
+    mine, theirs = (e.sheet.auth if e.sheet else "" for e in (context.cause.by, context.asker))
+    return (mine, theirs) if mine and theirs and mine != theirs else None

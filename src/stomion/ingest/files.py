@@ -20,10 +20,11 @@ GZIP = b"\x1f\x8b"
 
 
 class Bounded(io.RawIOBase):
-    """A reader over a stream that stops with an error after `limit` bytes."""
+    """A reader of a gzip file that stops with an error after `limit` unpacked bytes."""
 
-    def __init__(self, inner: BinaryIO, limit: int) -> None:
-        self._inner = inner
+    def __init__(self, raw: BinaryIO, limit: int) -> None:
+        self._raw = raw
+        self._inner = gzip.GzipFile(fileobj=raw)
         self._left = limit
 
     def readable(self) -> bool:
@@ -42,6 +43,7 @@ class Bounded(io.RawIOBase):
 
     def close(self) -> None:
         self._inner.close()
+        self._raw.close()
         super().close()
 
 
@@ -53,8 +55,7 @@ def open_input(path: Path) -> BinaryIO:
         raise UnreadableInput(reason(error)) from error
     if raw.peek(2)[:2] != GZIP:
         return raw
-    unpacked = Bounded(gzip.GzipFile(fileobj=raw), MAX_UNPACKED)  # type: ignore[arg-type]
-    return io.BufferedReader(unpacked, 1 << 16)
+    return io.BufferedReader(Bounded(raw, MAX_UNPACKED), 1 << 16)
 
 
 def reason(error: OSError) -> str:

@@ -30,7 +30,7 @@ RELEVANT = re.compile(
     r"ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|pre.?shared|\besp\b|quick.?mode|main.?mode|aggressive|"
     r"\bp[12]\b|\bfar|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|\bdpd\b|certificate|"
     r"secret|\bsa\b|initiat|respond|decrypt|deciph|malformed|shared key|channel|site.?link|no.?answer|authentic|partner|notif|"
-    r"other (?:end|side)|traffic|keys for|not answered|no reply|ikev|\bauth\b|packet: from|writing to socket|sendto|sending|proposals|transform",
+    r"other (?:end|side)|traffic|keys for|giv(?:ing|en) up|gave up|not answered|no reply|ikev|\bauth\b|packet: from|writing to socket|sendto|sending|proposals|transform",
     re.IGNORECASE,
 )
 """A line without one of these words says nothing about a negotiation; one search rejects it."""
@@ -141,6 +141,7 @@ IDEAS: dict[str, str] = {
     "float": r" 4500.*(?:float\w*|from here on|continue|switch\w*|mov(?:ed|ing)|now talk)|(?:from here on| continue| float\w*| switch\w* to| moving to| moved to)(?: \S+){0,6} 4500",
     "selected": r" selected proposal| have agreed| agreed (?:on|to|with)| chosen proposal| chose proposal| accept\w* proposal|(?<! no) proposal (?:accepted|chosen|selected|agreed)| negotiated (?:ike|esp|proposal|transform|algorithms?|cipher)| status agreed|(?: using| picked| settled on) proposal| settled on",
     "names": r" received proposals?| configured proposals?| offered proposals?| local proposals?| remote proposals?| proposals? (?:received|configured|offered)",
+    "group": r" diffie hellman group| dh group| ke payload| key exchange group",
     "me": r" myself| our own| we (?:have )?prove\w*| local side",
     "unwelcome": r" spoofed?| attack| flood| scan\w*",
 }
@@ -179,6 +180,7 @@ RULES: tuple[Rule, ...] = (
     R(What.AUTH_REFUSED, ("auth", "no"), ("up",)),
     R(What.REKEY_FAILED, ("rekey", "no"), ("proposal", "selector", "silence")),
     R(What.PEER_LOST, ("peerlost", "silence")),
+    R(What.KE_RETRY, ("group", "again"), ("child",)),
     R(What.RESENT, ("again",), ("ended",)),
     R(What.GAVE_UP, ("silence", "ended"), ("child",)),
     R(What.NO_ANSWER, ("silence",)),
@@ -199,15 +201,16 @@ def match_rules(ideas: frozenset[str]) -> What | None:
 
 
 _FAR_DEED = re.compile(
+    r"(?<! of)(?<! from)(?<! for)(?<! with)(?<! to)(?<! by)"
     r" (?:peer|remote|far|other (?:end|side)|partner|responder|remote gateway|gateway)\b(?: [^ ]+){0,7}? (?:did not|does not|do not|would not|will not|is not (?:willing|able|prepared)|was not willing|has not accepted|"
     r"refus\w+|reject\w+|declin\w+|denie[sd]|has (?:refused|rejected|declined|denied)|turned down)(?! respond| answer| reply| match)"
-    r"|(?:refused|rejected|denied|declined|turned down) by (?:the )?(?:far|peer|remote|other|partner|responder|gateway)| refused by far"
+    r"| it (?:wants|demands|asked for)(?= )|(?:refused|rejected|denied|declined|turned down) by (?:the )?(?:far|peer|remote|other|partner|responder|gateway)| refused by far"
     r"| we (?:were|have been) (?:refused|rejected|turned)| our (?:proposals?|offers?|request|identity|selectors?)(?: \w+){0,3} (?:was|were|has been|have been) (?:refused|rejected|declined|denied|turned)"
 )
 _OWN_DEED = re.compile(
     r" we (?:did not|do not|cannot|could not|will not|would not|refuse\w*|reject\w*|decline\w*|deny|denied|only|have refused|have rejected|have declined|are configured|have no|hold|require)| so we (?:declin|refus|reject)"
     r"| (?:could|can|did|does|has|was|is) not (?:able to )?(?:prove[nd]?|know|authenticate)| fail(?:ed|s) to (?:prove|authenticate)| could not prove"
-    r"| not (?:prove|proved|proven) "
+    r"| not (?:prove|proved|proven) | match(?:es)? ours? | our (?:pre ?shared|secret|psk)| is not ours"
 )
 
 

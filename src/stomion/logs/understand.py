@@ -203,12 +203,12 @@ def _neutral(text: str, ideas: frozenset[str]) -> What | None:
         return What.CONFIGURED
     if "delete" in ideas and "received" in ideas:
         return What.DELETED_BY_PEER
-    if "down" in ideas and ideas & {"ike", "child"}:
-        return What.CHILD_DOWN if "child" in ideas else What.IKE_DOWN
     if "rekey" in ideas and "scheduling" not in text:
         # A finished rekey that names its new SPIs is a new child; all else about rekeying is under way.
         fresh = " rekeyed" in text or " renewed" in text
         return What.CHILD_UP if fresh and "child" in ideas and len(_SPI.findall(text)) >= 2 else What.REKEY
+    if "down" in ideas and ideas & {"ike", "child"}:
+        return What.CHILD_DOWN if "child" in ideas else What.IKE_DOWN
     if "asked" in ideas and ideas & {"begin", "asked"} and ("begin" in ideas or "contacted" in text):
         return What.ASKED
     if "begin" in ideas:
@@ -240,7 +240,8 @@ def _refine(what: What, text: str, ideas: frozenset[str], exchange: tuple[str, s
         return What.CHILD_PROPOSAL_REFUSED
     if re.search(r" no child| child sa ", text):
         return What.CHILD_PROPOSAL_REFUSED
-    return What.IKE_PROPOSAL_REFUSED if layer == "ike" and exchange else what
+    named = exchange or re.search(r" (?:ike|isakmp|parent) sa (?:was |is )?(?:refused|rejected|failed|denied)", text)
+    return What.IKE_PROPOSAL_REFUSED if layer == "ike" and named else what
 
 
 def _endpoints(text: str, named: Named, ideas: frozenset[str]) -> tuple[str | None, str | None, int | None]:

@@ -108,9 +108,12 @@ def _message_lines(diagnosis: Diagnosis, negotiation: Negotiation | None, row: R
     fields = ledger(step.message)
     made = receptions(diagnosis.picture, negotiation, step, fields) if negotiation else [Reception(None)] * len(fields)
     raw_width = 25 if width >= 76 else 19 if width >= 60 else 13
-    lines.append([(left("at", 6) + left("bytes", raw_width) + "says", "faint")])
     marks = [_mark(r) for r in made]
     room = max((len(m) for m in marks), default=0)
+    receiver = diagnosis.picture.end_at(step.dst)
+    judge = f"{receiver.title}'s view" if receiver and room else ""
+    head = left("at", 6) + left("bytes", raw_width)
+    lines.append([(head + left("says", max(0, width - len(head) - max(room, len(judge)))) + judge, "faint")])
     lines.extend(_field_line(f, m, raw_width, width, room) for f, m in zip(fields, marks, strict=True))
     for damage in step.message.damage:
         lines.append([(f"damaged at {damage.offset:04x}: {cut(damage.text, width - 18)}", "change")])

@@ -38,6 +38,7 @@ class TunnelScreen(Page):
     def fill(self) -> None:
         lines = self.query_one(Lines)
         diagnosis = self.stomion.current
+        self._built = []
         if diagnosis is None:
             lines.show(2, lambda row, _w: [("  No tunnel is chosen.", "muted")] if row else [])
             return
@@ -59,7 +60,7 @@ class TunnelScreen(Page):
 
     @on(Lines.Chosen)
     def chosen(self, event: Lines.Chosen) -> None:
-        item = self._built[event.row][1]
+        item = self._item(event.row)
         if item.place is not None:
             self.stomion.open_place(item.place)
         elif item.stage is not None:
@@ -78,8 +79,12 @@ class TunnelScreen(Page):
         else:
             self.notify(f"There is no evidence about {stage.value} in this case.")
 
+    def _item(self, row: int) -> page.Item:
+        """What a row stands for; nothing where there is no such row."""
+        return self._built[row][1] if 0 <= row < len(self._built) else page.Item()
+
     def copied(self) -> str:
-        item = self._built[self.query_one(Lines).row][1] if self.query_one(Lines).row >= 0 else page.Item()
+        item = self._item(self.query_one(Lines).row)
         return str(item.place) if item.place is not None else super().copied()
 
 

@@ -15,12 +15,13 @@ def ledger(message: Message) -> list[Field]:
     if message.header is None:
         return [Field(0, message.trailing, "no IKE header", None, message.damage[0].text)]
     lines = _header_lines(message.header)
-    for payload in message.payloads:
+    following = [p.kind for p in message.payloads[1:]]
+    for payload, after in zip(message.payloads, [*following, 0], strict=False):
         body = payload.body.write()
         name = payload_name(message.header.major, payload.kind)
         sealed = message.header.major == 1 and message.header.flags & 1
         size = 0 if sealed else 4
-        raw = bytes([payload.next_inside, payload.flags]) + (4 + len(body)).to_bytes(2, "big") if size else b""
+        raw = bytes([payload.next_inside or after, payload.flags]) + (4 + len(body)).to_bytes(2, "big") if size else b""
         says = f"{size + len(body)} bytes" + (", critical" if payload.flags & 0x80 else "")
         lines.append(Field(payload.offset, raw, name, payload.kind, says, 0))
         lines.extend(payload.body.fields(payload.offset + size))

@@ -85,20 +85,20 @@ class SaV1:
             Field(at + 4, raw[4:8], "situation", self.situation, "identity only" if self.situation == 1 else "", 1),
         ]
         at += 8
-        for proposal in self.proposals:
+        for number, proposal in enumerate(self.proposals, 1):
             size = 8 + len(proposal.spi)
-            head = _write_proposal(proposal, True)[:size]
+            head = _write_proposal(proposal, number == len(self.proposals))[:size]
             says = f"{reg.name_of(reg.PROTOCOLS, proposal.protocol)} · {len(proposal.transforms)} transforms"
             lines.append(Field(at, head, f"proposal {proposal.number}", proposal.number, says, 1))
             at += size
-            for transform in proposal.transforms:
-                lines.extend(_transform_fields(transform, proposal.protocol, at))
+            for count, transform in enumerate(proposal.transforms, 1):
+                lines.extend(_transform_fields(transform, proposal.protocol, at, count == len(proposal.transforms)))
                 at += len(_write_transform(transform, True))
         return lines
 
 
-def _transform_fields(t: TransformV1, protocol: int, at: int) -> list[Field]:
-    raw = _write_transform(t, True)
+def _transform_fields(t: TransformV1, protocol: int, at: int, last: bool) -> list[Field]:
+    raw = _write_transform(t, last)
     names, values = (
         (reg.V1_ATTRIBUTES, reg.V1_PHASE1_VALUES) if protocol == 1 else (reg.V1_IPSEC_ATTRIBUTES, reg.V1_PHASE2_VALUES)
     )

@@ -92,21 +92,21 @@ class SaV2:
     def fields(self, at: int) -> list[Field]:
         """Ledger lines; `at` is the offset of the body in the message."""
         lines: list[Field] = []
-        for proposal in self.proposals:
-            head = _write_proposal(proposal, True)[: 8 + len(proposal.spi)]
+        for number, proposal in enumerate(self.proposals, 1):
+            head = _write_proposal(proposal, number == len(self.proposals))[: 8 + len(proposal.spi)]
             says = f"{reg.name_of(reg.PROTOCOLS, proposal.protocol)} · {len(proposal.transforms)} transforms"
             if proposal.spi:
                 says += f" · SPI {proposal.spi.hex()}"
             lines.append(Field(at, head, f"proposal {proposal.number}", proposal.number, says, 1))
             at += len(head)
-            for transform in proposal.transforms:
-                lines.extend(_transform_fields(transform, at))
+            for count, transform in enumerate(proposal.transforms, 1):
+                lines.extend(_transform_fields(transform, at, count == len(proposal.transforms)))
                 at += len(_write_transform(transform, True))
         return lines
 
 
-def _transform_fields(transform: Transform, at: int) -> list[Field]:
-    raw = _write_transform(transform, True)
+def _transform_fields(transform: Transform, at: int, last: bool) -> list[Field]:
+    raw = _write_transform(transform, last)
     kind = reg.name_of(reg.V2_TRANSFORM_KINDS, transform.kind)
     says = reg.name_of(reg.V2_TRANSFORMS.get(transform.kind, {}), transform.number)
     lines = [Field(at, raw[:8], kind, transform.number, says, 2, _KIND.get(transform.kind, ""))]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.versions import methods
 from stomion.model.event import What
 from stomion.model.finding import Finding, Remedy, Stage
 
@@ -19,11 +20,10 @@ SPEC = Spec(
 
 def judge(context: Context) -> Finding | None:
     cause = context.cause
-    if cause is None:
+    if cause is None or cause.what not in (What.METHOD_REFUSED, What.AUTH_REFUSED):
         return None
-    declared = [e.sheet.auth if e.sheet else "" for e in (cause.by, context.asker)]
-    differ = all(declared) and declared[0] != declared[1]
-    if cause.what is not What.METHOD_REFUSED and not (cause.what is What.AUTH_REFUSED and differ):
+    declared = methods(context)
+    if declared is None and cause.what is What.AUTH_REFUSED:
         return None
     by, asker = cause.by, context.asker
     return Finding(
@@ -37,5 +37,5 @@ def judge(context: Context) -> Finding | None:
             for e in (by, asker)
         ),
         evidence=context.evidence(),
-        facts={by.site: declared[0], asker.site: declared[1]},
+        facts={by.site: declared[0], asker.site: declared[1]} if declared else {},
     )

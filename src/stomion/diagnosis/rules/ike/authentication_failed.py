@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.versions import methods
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
@@ -20,7 +21,7 @@ SPEC = Spec(
 
 def judge(context: Context) -> Finding | None:
     cause = context.cause
-    if cause is None or cause.what is not What.AUTH_REFUSED:
+    if cause is None or cause.what is not What.AUTH_REFUSED or methods(context):
         return None
     by, asker = cause.by, context.asker
     return Finding(

@@ -1,0 +1,188 @@
+"""Log lines: times, addresses, algorithms, and what a line says in wording that no program of ours uses."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from stomion.logs.addresses import read_addresses
+from stomion.logs.algorithms import find_proposal
+from stomion.logs.clean import clean, decode_line
+from stomion.logs.reader import read_log
+from stomion.logs.timestamps import find_stamp
+from stomion.logs.understand import understand
+from stomion.model.event import What
+from stomion.model.provenance import Provenance
+
+HERE = Provenance("x.log", "quayhead", line=1)
+MOMENT = datetime(2026, 5, 4, 9, 14, 7, tzinfo=UTC).timestamp()
+
+STAMPS = [
+    ("2026-05-04T09:14:07Z gw ike up", ()),
+    ("2026-05-04T11:14:07+02:00 gw", ()),
+    ("2026-05-04 09:14:07,000 ike", ("zone",)),
+    ("May  4 09:14:07 marram sealkeeper[412]: up", ("year", "zone")),
+    ("<30>May  4 09:14:07 marram sealkeeper: up", ("year", "zone")),
+    ("<30>1 2026-05-04T09:14:07.000Z marram ike - - - up", ()),
+    ("Monday 4 May 2026, 09:14:07 UTC: up", ()),
+    ("04/May/2026:09:14:07 +0000 up", ()),
+    ("4 May 2026 09:14:07 up", ("zone",)),
+    ("May 4, 2026 9:14:07 AM up", ("zone",)),
+    ("04.05.2026 09:14:07 up", ("zone",)),
+    ("2026/05/04 09:14:07 up", ("zone",)),
+    ("Mon May  4 09:14:07 2026 up", ("zone",)),
+    ("Mon May 04 09:14:07 UTC 2026 up", ()),
+    ("date=2026-05-04 time=09:14:07 up", ("zone",)),
+    ("20260504T091407Z up", ()),
+    (f't="{int(MOMENT)}" unit="gw"', ()),
+    (f"[{int(MOMENT)}.000000] up", ()),
+    (f'{{"ts": {int(MOMENT)}000, "msg": "up"}}', ()),
+]
+
+
+@pytest.mark.parametrize(("line", "assumed"), STAMPS, ids=[s[0][:24] for s in STAMPS])
+def test_the_time_of_a_line_and_what_was_assumed_of_it(line: str, assumed: tuple[str, ...]) -> None:
+    stamp = find_stamp(line, year=2026)
+    assert stamp is not None
+    assert (stamp.at, stamp.assumed) == (MOMENT, assumed)
+
+
+@pytest.mark.parametrize("line", ["no time here", "peer 192.0.2.10 port 500", "2026-13-45T99:99:99Z", "spi c1a2b3d4"])
+def test_a_line_without_a_time_has_none(line: str) -> None:
+    assert find_stamp(line, year=2026) is None
+
+
+SUITES = {
+    "AES_CBC_256/HMAC_SHA2_256_128/PRF_HMAC_SHA2_256/MODP_2048": ("AES-CBC-256", "HMAC-SHA2-256-128", "14"),
+    "aes256-sha256-dh14": ("AES-CBC-256", "HMAC-SHA2-256-128", "14"),
+    "aes-128-cbc, sha1, group 2": ("AES-CBC-128", "HMAC-SHA1-96", "2"),
+    "AES with 256-bit keys, SHA-256 and the 2048-bit MODP group": ("AES-CBC-256", "HMAC-SHA2-256-128", "14"),
+    "ENCR=AES_CBC_128;INTEG=HMAC_SHA2_512_256;DH=ECP_384": ("AES-CBC-128", "HMAC-SHA2-512-256", "20"),
+    "3des/md5/modp1024": ("3DES", "HMAC-MD5-96", "2"),
+    "aes256gcm16 prf sha384 ecp256": ("AES-GCM-16-256", "", "19"),
+    "AES_GCM_16_128/NO_EXT_SEQ": ("AES-GCM-16-128", "", ""),
+    "chacha20-poly1305, curve25519": ("CHACHA20-POLY1305", "", "31"),
+    "secp521r1 and aes192": ("AES-CBC-192", "", "21"),
+}
+
+
+@pytest.mark.parametrize(("text", "expected"), SUITES.items())
+def test_algorithms_in_any_spelling(text: str, expected: tuple[str, str, str]) -> None:
+    found = find_proposal(text)
+    assert found is not None
+    assert tuple(" ".join(found.values(k)) for k in ("encryption", "integrity", "group")) == expected
+
+
+def test_a_list_of_groups_is_read_whole() -> None:
+    assert find_proposal("group 20, 19 or 14").group == ("20", "19", "14")
+    assert find_proposal("nothing of the kind") is None
+
+
+def test_ranges_are_told_from_endpoints() -> None:
+    found = read_addresses("gateway 192.0.2.10 port 500 joins 10.96.0.0 to 10.96.15.255 with 10.66.0.0/21")
+    assert found.endpoints == (("192.0.2.10", 500),)
+    assert found.ranges == ("10.96.0.0/20", "10.66.0.0/21")
+    assert read_addresses("from 192.0.2.10[500] to 192.0.2.99[500]").ranges == ()
+    assert read_addresses("to 2001:db8::7[4500] up").endpoints == (("2001:db8::7", 4500),)
+    assert read_addresses("mask 10.1.0.0 255.255.0.0").ranges == ("10.1.0.0/16",)
+
+
+# (a line in some make's words, what it says, whether the peer did it)
+WORDS = [
+    ("negotiation with 198.51.100.34: remote side rejected our IKE proposals", What.IKE_PROPOSAL_REFUSED, True),
+    (
+        "ike: peer 198.51.100.34 offered nothing we accept in phase 1, proposals refused",
+        What.IKE_PROPOSAL_REFUSED,
+        False,
+    ),
+    ("P1 error: no matching transform with 198.51.100.34", What.IKE_PROPOSAL_REFUSED, False),
+    ("received notify NO_PROPOSAL_CHOSEN in IKE_SA_INIT response from 198.51.100.34", What.IKE_PROPOSAL_REFUSED, True),
+    ("sending NoProposalChosen for the child SA to 198.51.100.34", What.CHILD_PROPOSAL_REFUSED, False),
+    ("Phase 2 with 198.51.100.34: none of the ESP transforms matches", What.CHILD_PROPOSAL_REFUSED, False),
+    ("peer 198.51.100.34 failed authentication: pre-shared key mismatch", What.KEY_REFUSED, False),
+    ("IKE: secret of 198.51.100.34 is wrong", What.KEY_REFUSED, False),
+    ("got AUTHENTICATION_FAILED from 198.51.100.34", What.AUTH_REFUSED, True),
+    ("ike auth: identity marram.example of peer not accepted", What.IDENTITY_REFUSED, False),
+    ("certificate of peer 198.51.100.34 has expired, ike auth denied", What.CERTIFICATE_REFUSED, False),
+    ("traffic selectors 10.96.0.0/20 <-> 10.66.0.0/21 not acceptable for child", What.SELECTORS_REFUSED, False),
+    ("peer answered TS-UNACCEPTABLE, received from 198.51.100.34", What.SELECTORS_REFUSED, True),
+    ("proxy-id mismatch in quick mode with 198.51.100.34", What.SELECTORS_REFUSED, False),
+    ("no tunnel configured for peer 198.51.100.34, ike request dropped", What.NO_PEER, False),
+    ("IKE request from unknown peer 198.51.100.34 ignored", What.NO_PEER, False),
+    ("ike: wrong IKE version 1 from 198.51.100.34, only version 2 permitted", What.VERSION_REFUSED, False),
+    ("aggressive mode not allowed for peer 198.51.100.34", What.MODE_REFUSED, False),
+    ("ike send to 198.51.100.34 failed: network is unreachable", What.SEND_FAILED, False),
+    ("giving up after 5 retransmits, peer 198.51.100.34 not responding", What.GAVE_UP, False),
+    ("ike peer 198.51.100.34: no response, retransmitting request 0", What.RESENT, False),
+    ("DPD: peer 198.51.100.34 declared dead", What.PEER_LOST, False),
+    ("ISAKMP message from 198.51.100.34 could not be decrypted, malformed payload", What.UNDECRYPTABLE, False),
+    ("kernel refused to install IPsec SA for 198.51.100.34", What.INSTALL_FAILED, False),
+    ("IKE SA with 198.51.100.34 established", What.IKE_UP, False),
+    ("phase 1 up with 198.51.100.34", What.IKE_UP, False),
+    (
+        "CHILD_SA lan{1} established with SPIs c1a2b3d4_i 00aa11bb_o and TS 10.96.0.0/20 === 10.66.0.0/21",
+        What.CHILD_UP,
+        False,
+    ),
+    ("quick mode completed with 198.51.100.34", What.CHILD_UP, False),
+    ("pfs: group of child differs from peer 198.51.100.34, refused", What.PFS_REFUSED, False),
+]
+
+
+@pytest.mark.parametrize(("line", "what", "far"), WORDS, ids=[w[0][:44] for w in WORDS])
+def test_what_a_line_says_and_who_did_it(line: str, what: What, far: bool) -> None:
+    event = understand(line, HERE)
+    assert event is not None
+    assert (event.what, event.far) == (what, far)
+
+
+QUIET = [
+    "admin logged in from 203.0.113.9",
+    "packet denied src 203.0.113.9:4444 dst 192.0.2.10:22 rule last",
+    "dhcp lease 10.96.0.77 renewed",
+    "RFC 3566 Test Case 1: AES-XCBC-MAC-96 with 0-byte input",
+    "establishing CHILD_SA lan{1}",
+    "CHILD_SA lan{1} state change: REKEYING => INSTALLED",
+    "Encrypting 16 bytes using AES-CBC with 128-bit key",
+]
+
+
+@pytest.mark.parametrize("line", QUIET)
+def test_other_business_and_plans_are_no_events_of_success_or_failure(line: str) -> None:
+    event = understand(line, HERE)
+    assert event is None or event.what in (What.INITIATING, What.CONFIGURED, What.REKEY)
+
+
+@pytest.mark.parametrize("name", ["psk", "ike", "refused", "child-failed", "no-proposal"])
+def test_names_that_people_give_are_no_vocabulary(name: str) -> None:
+    for line in (f"<{name}|3> IKE_SA {name}[3] established between 192.0.2.10[a]...198.51.100.34[b]",):
+        event = understand(line, HERE)
+        assert event is not None
+        assert event.what is What.IKE_UP
+
+
+def test_later_lines_are_tied_to_their_peer_by_number_and_name() -> None:
+    lines = [
+        "<hq|4> initiating IKE_SA hq[4] to 198.51.100.34",
+        "<4> received NO_PROPOSAL_CHOSEN notify error in IKE_SA_INIT response",
+        "<9> 203.0.113.7 is initiating an IKE_SA",
+    ]
+    events = list(read_log(enumerate(lines, 1), "x", "quayhead", year=2026))
+    assert [e.peer for e in events] == ["198.51.100.34", "198.51.100.34", "203.0.113.7"]
+
+
+def test_nothing_in_a_line_can_steer_a_terminal() -> None:
+    assert clean("a\x1b[31mb\x1b[0mc\x1b]0;title\x07d\x00e\u202ef\x9bg") == "abcdefg"
+    assert decode_line(b"caf\xe9 ike\n") == ("café ike", False)
+    assert decode_line("größe".encode()) == ("größe", True)
+
+
+@given(st.text(max_size=300))
+def test_any_line_is_read_without_a_crash(line: str) -> None:
+    text = clean(line)
+    assert "\x1b" not in text
+    for event in read_log([(1, f"ike peer proposal {text}")], "x", None, year=2026):
+        assert event.where.line == 1

@@ -1,0 +1,213 @@
+"""The screens, driven by keys: what is shown, where keys lead, narrow terminals, odd and empty cases."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+from textual.pilot import Pilot
+
+from stomion.charts.seam import Stretch, stretch_text
+from stomion.jobs.demo import demo_folder
+from stomion.tui.app import StomionApp
+from stomion.tui.keymap import KEYS, SCREENS
+from stomion.tui.spans import cut, left, right, width_of, wrap
+from stomion.tui.widgets.lines import Lines
+
+
+def text_of(app: StomionApp) -> str:
+    """Everything on the screen as plain text."""
+    size = app.size
+    lines = app.screen._compositor.render_strips(size=size) if hasattr(app.screen._compositor, "render_strips") else []
+    return "\n".join("".join(segment.text for segment in strip) for strip in lines)
+
+
+async def ready(pilot: Pilot[None]) -> None:
+    """Until the case is read and the screen has settled."""
+    for _ in range(200):
+        await pilot.pause(0.02)
+        if pilot.app.examined is not None:  # type: ignore[attr-defined]
+            break
+    await pilot.pause()
+
+
+async def test_from_the_list_to_the_refusal_and_its_proof() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        assert "Saltern offers group 14 only; Quayhead takes group 20 or 19. Nothing else differs." in text_of(app)
+        await pilot.press("enter")
+        await pilot.pause()
+        assert app.place == "tunnel"
+        assert "must change" in text_of(app)
+        await pilot.press("3")
+        await pilot.pause()
+        shown = text_of(app)
+        assert "attempt 14 of 14, every 30 s, all refused alike" in shown
+        assert "KE 0x0e = 14  2048-bit MODP" in shown
+        assert "╱╱ takes 20 or 19" in shown
+        assert "what Saltern is set to, as far as its packets tell" in shown
+        await pilot.press("e")
+        await pilot.pause(0.3)
+        assert app.place == "evidence"
+        assert "no IKE proposal in common with 203.0.113.10" in text_of(app)
+        for place in ("negotiation", "tunnel", "tunnels"):
+            await pilot.press("escape")
+            await pilot.pause()
+            assert app.place == place
+
+
+async def test_a_packet_of_proof_is_found_on_its_ladder() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        await pilot.press("enter", "end")
+        await pilot.pause()
+        lines = app.screen.query_one(Lines)
+        while "#" not in app.screen.copied():
+            lines.action_move(-1)
+        place = app.screen.copied()
+        await pilot.press("enter")
+        await pilot.pause(0.2)
+        assert app.place == "negotiation"
+        assert place in text_of(app)
+
+
+async def test_findings_and_tunnels_are_stepped_through() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        await pilot.press("enter", "f")
+        await pilot.pause()
+        assert "Marram has 10.66.0.0/22 on its side; Quayhead means 10.66.0.0/21." in text_of(app)
+        assert "░" in text_of(app)
+        await pilot.press("right_square_bracket")
+        await pilot.pause()
+        assert "Carries traffic; rekeyed 2 times." in text_of(app)
+        await pilot.press("e")
+        await pilot.pause()
+        assert app.place == "tunnel"
+
+
+async def test_the_filter_narrows_and_escape_clears_it() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        await pilot.press("slash", *"marram")
+        await pilot.pause()
+        assert "3 tunnels · 1 shown" in text_of(app)
+        assert app.current.picture.name == "quayhead-marram"
+        await pilot.press("enter")
+        await pilot.press("escape")
+        await pilot.pause()
+        assert "3 tunnels · 2 broken" in text_of(app)
+        await pilot.press("slash", *"zzz")
+        await pilot.pause()
+        assert "No tunnel fits" in text_of(app)
+
+
+@pytest.mark.parametrize("size", [(100, 30), (60, 20), (160, 47), (220, 60)])
+@pytest.mark.parametrize("ground", ["reef-night", "reef-day"])
+async def test_every_screen_fits_every_size_and_ground(size: tuple[int, int], ground: str) -> None:
+    app = StomionApp([demo_folder()], ground=ground)
+    async with app.run_test(size=size) as pilot:
+        await ready(pilot)
+        for number, name in SCREENS:
+            await pilot.press(number)
+            await pilot.pause(0.05)
+            assert app.place == name
+            rows = text_of(app).split("\n")
+            assert len(rows) == size[1]
+            assert f"{number} {name}" in rows[-1]
+
+
+async def test_keys_are_listed_and_actions_exist() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        await pilot.press("question_mark")
+        await pilot.pause()
+        assert "go to the proof" in text_of(app)
+        await pilot.press("escape")
+        for key in KEYS:
+            name = key.action.removeprefix("app.action_").removeprefix("app.").split("(")[0]
+            if key.action.startswith("app."):
+                assert hasattr(app, f"action_{name}"), key
+
+
+async def test_mouse_chooses_and_opens() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        await pilot.click("#list", offset=(20, 1))
+        await pilot.pause()
+        assert app.current.picture.name == "quayhead-marram"
+        await pilot.click("#list", offset=(20, 1))
+        await pilot.pause()
+        assert app.place == "tunnel"
+
+
+async def test_copying_and_ground(monkeypatch: pytest.MonkeyPatch) -> None:
+    app = StomionApp([demo_folder()])
+    copied: list[str] = []
+    monkeypatch.setattr(StomionApp, "copy_to_clipboard", lambda _self, text: copied.append(text))
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        await pilot.press("c", "t")
+        await pilot.pause()
+        assert copied[0].startswith("quayhead-saltern: Saltern offers group 14 only")
+        assert app.theme == "reef-day"
+
+
+async def test_an_empty_case_says_what_a_case_is(tmp_path: Path) -> None:
+    app = StomionApp([tmp_path])
+    async with app.run_test(size=(120, 30)) as pilot:
+        await ready(pilot)
+        assert "A case is a folder with a sub-folder per site" in text_of(app)
+        for number, _ in SCREENS:
+            await pilot.press(number, "f", "e", "c", "a", "right_square_bracket")
+            await pilot.pause(0.02)
+
+
+async def test_long_names_and_markup_do_no_harm(tmp_path: Path) -> None:
+    name = "[bold red]" + "verylongsitename-" * 6
+    (tmp_path / name).mkdir()
+    shutil.copy(demo_folder() / "quayhead" / "ike.log", tmp_path / name / "a\x1b[31m.log")
+    app = StomionApp([tmp_path])
+    async with app.run_test(size=(100, 30)) as pilot:
+        await ready(pilot)
+        for number, _ in SCREENS:
+            await pilot.press(number)
+            await pilot.pause(0.1)
+            assert "\x1b" not in text_of(app)
+        await pilot.press("1")
+        await pilot.pause(0.1)
+        assert "[bold red]" in text_of(app)[:2000].lower()
+
+
+async def test_reading_can_be_stopped(tmp_path: Path) -> None:
+    app = StomionApp([demo_folder()])
+    app._token.cancelled = True
+    async with app.run_test(size=(100, 30)) as pilot:
+        await ready(pilot)
+        await pilot.press("r")
+        await ready(pilot)
+        assert app.examined is not None
+
+
+@pytest.mark.parametrize("stretch", Stretch)
+@pytest.mark.parametrize("width", [3, 5, 7, 10])
+def test_a_stretch_takes_exactly_its_columns(stretch: Stretch, width: int) -> None:
+    assert sum(len(text) for text, _ in stretch_text(stretch, width)) == width
+
+
+def test_the_break_lies_on_the_side_of_the_end_that_must_change() -> None:
+    at = {s: "".join(t for t, _ in stretch_text(s, 10)).index("╱╱") for s in Stretch if s.name.startswith("BREAK")}
+    assert at[Stretch.BREAK_LEFT] < at[Stretch.BREAK_MIDDLE] < at[Stretch.BREAK_RIGHT]
+
+
+def test_texts_are_fitted_by_columns() -> None:
+    assert [cut("abcdef", 4), left("ab", 4), right("ab", 4)] == ["abc…", "ab  ", "  ab"]
+    assert width_of([("漢字", "plain")]) == 4
+    assert wrap("one two threefourfive", 9) == ["one two", "threefour", "five"]
