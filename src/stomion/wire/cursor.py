@@ -49,6 +49,10 @@ class Cursor:
         at = self._step(size)
         return self.data[at : at + size]
 
+    def unpack(self, layout: Struct) -> tuple[int, ...]:
+        """Several numbers at once: the fast way through substructures of a fixed head."""
+        return layout.unpack_from(self.data, self._step(layout.size))
+
     def rest(self) -> bytes:
         """All that is left of the window."""
         return self.take(self.left)

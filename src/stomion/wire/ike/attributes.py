@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from struct import Struct
 
 from stomion.wire import registries as reg
 from stomion.wire.cursor import Cursor
@@ -35,17 +36,18 @@ class Attribute:
 
 _KINDS = {"encryption": "encryption", "hash": "integrity", "group": "group", "integrity": "integrity"}
 _MAX_INT_BYTES = 8
+_PAIR = Struct(">HH")
 
 
 def read_attributes(cur: Cursor) -> tuple[Attribute, ...]:
     """All attributes to the end of the window. Raises Truncated."""
     found = []
-    while cur.left:
-        kind = cur.u16()
+    while cur.at < cur.end:
+        kind, value = cur.unpack(_PAIR)
         if kind & 0x8000:
-            found.append(Attribute(kind & 0x7FFF, cur.u16()))
+            found.append(Attribute(kind & 0x7FFF, value))
         else:
-            data = cur.take(cur.u16())
+            data = cur.take(value)
             found.append(Attribute(kind, int.from_bytes(data[:_MAX_INT_BYTES], "big"), data))
     return tuple(found)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from struct import Struct
 
 from stomion.errors import Malformed
 from stomion.model.proposal import Proposal
@@ -10,6 +11,7 @@ from stomion.wire import registries as reg
 from stomion.wire.cursor import Cursor
 from stomion.wire.ike.attributes import Attribute, read_attributes, write_attributes
 from stomion.wire.ike.field import Field
+from stomion.wire.ike.sa_v2 import PROPOSAL
 
 _V1_ESP = {
     2: "DES", 3: "3DES", 6: "CAST", 7: "BLOWFISH", 11: "NULL", 12: "AES-CBC", 13: "AES-CTR", 14: "AES-CCM-8",
@@ -23,6 +25,7 @@ _HASH_AS_INTEGRITY = {
     "SHA2-512": "HMAC-SHA2-512-256",
 }
 DOI_IPSEC = 1
+_TRANSFORM = Struct(">BBHBBH")
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,12 +156,10 @@ def _phase2(t: TransformV1, protocol: int) -> Proposal:
 
 def _read_proposal(cur: Cursor) -> ProposalV1:
     start = cur.at
-    cur.u8()
-    reserved, length = cur.u8(), cur.u16()
+    _, reserved, length, number, protocol, spi_size, count = cur.unpack(PROPOSAL)
     if length < 8:
         raise Malformed(f"proposal length {length}, at least 8 expected", place=start)
-    body = cur.window(length - 4)
-    number, protocol, spi_size, count = body.u8(), body.u8(), body.u8(), body.u8()
+    body = cur.window(length - 8)
     spi = body.take(spi_size)
     transforms = [_read_transform(body) for _ in range(count)]
     if body.left:
@@ -168,8 +169,7 @@ def _read_proposal(cur: Cursor) -> ProposalV1:
 
 def _read_transform(cur: Cursor) -> TransformV1:
     start = cur.at
-    cur.u8()
-    first, length, number, ident, second = cur.u8(), cur.u16(), cur.u8(), cur.u8(), cur.u16()
+    _, first, length, number, ident, second = cur.unpack(_TRANSFORM)
     if length < 8:
         raise Malformed(f"transform length {length}, at least 8 expected", place=start)
     return TransformV1(number, ident, read_attributes(cur.window(length - 8)), (first, second))

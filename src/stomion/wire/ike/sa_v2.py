@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from struct import Struct
 
 from stomion.errors import Malformed
 from stomion.model.proposal import Proposal
@@ -11,6 +12,9 @@ from stomion.wire.cursor import Cursor
 from stomion.wire.ike.attributes import Attribute, read_attributes, write_attributes
 from stomion.wire.ike.field import Field
 
+PROPOSAL = Struct(">BBHBBBB")
+"""Head of a proposal substructure, the same in both versions."""
+_TRANSFORM = Struct(">BBHBBH")
 _KIND = {1: "encryption", 2: "prf", 3: "integrity", 4: "group", 5: "esn"}
 
 
@@ -119,12 +123,10 @@ def _transform_fields(transform: Transform, at: int, last: bool) -> list[Field]:
 
 def _read_proposal(cur: Cursor) -> WireProposal:
     start = cur.at
-    cur.u8()
-    reserved, length = cur.u8(), cur.u16()
+    _, reserved, length, number, protocol, spi_size, count = cur.unpack(PROPOSAL)
     if length < 8:
         raise Malformed(f"proposal length {length}, at least 8 expected", place=start)
-    body = cur.window(length - 4)
-    number, protocol, spi_size, count = body.u8(), body.u8(), body.u8(), body.u8()
+    body = cur.window(length - 8)
     spi = body.take(spi_size)
     transforms = []
     for _ in range(count):
@@ -136,8 +138,7 @@ def _read_proposal(cur: Cursor) -> WireProposal:
 
 def _read_transform(cur: Cursor) -> Transform:
     start = cur.at
-    cur.u8()
-    first, length, kind, second, number = cur.u8(), cur.u16(), cur.u8(), cur.u8(), cur.u16()
+    _, first, length, kind, second, number = cur.unpack(_TRANSFORM)
     if length < 8:
         raise Malformed(f"transform length {length}, at least 8 expected", place=start)
     attributes = read_attributes(cur.window(length - 8)) if length > 8 else ()
