@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import io
+import re
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
@@ -62,6 +63,58 @@ def reason(error: OSError) -> str:
     """An OSError in the user's words."""
     known = {13: "no permission to read it", 2: "it does not exist", 21: "it is a folder", 40: "links in a circle"}
     return known.get(error.errno or 0, error.strerror or "it can't be opened")
+
+
+BLOCK = 4 << 20
+"""Bytes of a log looked at in one go; at most this much of a line without an end is kept."""
+
+
+class LineScan:
+    """Lines of a log in which a pattern occurs, found block by block: the others are stepped over without being touched.
+
+    After the scan `lines` is their count and `not_utf8` the number of the first line that is no UTF-8, or 0.
+    """
+
+    def __init__(self, stream: BinaryIO, pattern: re.Pattern[bytes]) -> None:
+        self._stream = stream
+        self._pattern = pattern
+        self.lines = 0
+        self.not_utf8 = 0
+
+    def __iter__(self) -> Iterator[tuple[int, str]]:
+        """(number, cleaned text) of every line with the pattern, which is searched for in lower case."""
+        rest = b""
+        while chunk := self._stream.read(BLOCK):
+            data = rest + chunk
+            end = data.rfind(b"\n") + 1 or (len(data) if len(data) >= BLOCK else 0)
+            rest = data[end:]
+            yield from self._block(data[:end])
+        if rest:
+            yield from self._block(rest)
+
+    def _block(self, data: bytes) -> Iterator[tuple[int, str]]:
+        if b"\0" in data:
+            data = data.replace(b"\0", b"")
+        if not self.not_utf8:
+            self._check(data)
+        low = data.lower()
+        number, counted, at = self.lines + 1, 0, 0
+        while found := self._pattern.search(low, at):
+            start = low.rfind(b"\n", 0, found.start()) + 1
+            stop = low.find(b"\n", found.end())
+            stop = len(low) if stop < 0 else stop
+            number += low.count(b"\n", counted, start)
+            counted = start
+            yield number, decode_line(data[start : min(stop, start + MAX_LINE)])[0]
+            at = stop + 1
+        self.lines += data.count(b"\n") + (not data.endswith(b"\n"))
+
+    def _check(self, data: bytes) -> None:
+        try:
+            data.decode("utf-8")
+        except UnicodeDecodeError as error:
+            if error.start < len(data) - 4 or data.endswith(b"\n"):
+                self.not_utf8 = self.lines + 1 + data.count(b"\n", 0, error.start)
 
 
 def read_lines(stream: BinaryIO) -> Iterator[tuple[int, str, bool, int]]:

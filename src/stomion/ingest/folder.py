@@ -16,8 +16,9 @@ import msgspec
 
 from stomion.case.evidence import Evidence, Log, Source
 from stomion.errors import UnreadableInput, UsageError
-from stomion.ingest.files import HEAD, open_input, read_lines, reason
+from stomion.ingest.files import HEAD, LineScan, open_input, read_lines, reason
 from stomion.ingest.recognise import TABLES, recognise
+from stomion.logs.lexicon import RELEVANT_BYTES
 from stomion.logs.reader import read_log
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
@@ -188,22 +189,19 @@ def _read_capture(item: _File, evidence: Evidence, tick: Tick, years: _Years, si
 
 def _read_text(item: _File, evidence: Evidence, tick: Tick, years: _Years, size: int) -> None:
     log = Log(item.name, item.site)
-    latin = 0
+    with open_input(item.path) as stream:
+        scan = LineScan(stream, RELEVANT_BYTES)
 
-    def lines() -> Iterator[tuple[int, str]]:
-        nonlocal latin
-        with open_input(item.path) as stream:
-            for number, text, utf8, _ in read_lines(stream):
-                log.lines = number
-                if not utf8 and not latin:
-                    latin = number
-                if not number % 8192:
-                    tick(item.name, number)
-                yield number, text
+        def lines() -> Iterator[tuple[int, str]]:
+            for count, found in enumerate(scan):
+                if not count % 1024:
+                    tick(item.name, found[0])
+                yield found
 
-    log.events = list(read_log(lines(), item.name, item.site, year=years.year_for(item.path)))
-    if latin:
-        evidence.problems.append(Problem(item.name, "not UTF-8 here; such lines are read as Latin-1", latin))
+        log.events = list(read_log(lines(), item.name, item.site, year=years.year_for(item.path)))
+    log.lines = scan.lines
+    if scan.not_utf8:
+        evidence.problems.append(Problem(item.name, "not UTF-8 here; such lines are read as Latin-1", scan.not_utf8))
     if not log.events and (item.host or not item.site or item.place == "path" or not _is_gateway_log(item)):
         evidence.not_recognised.append(NotRecognised(item.name, "text without a line about a negotiation"))
     else:

@@ -33,10 +33,10 @@ def read_addresses(line: str) -> Named:
     """Split a line's addresses into endpoints and protected ranges (as prefixes where they are some)."""
     ranges: list[tuple[int, str]] = []
     taken: list[tuple[int, int]] = []
-    for m in _MASK.finditer(line):
+    for m in _MASK.finditer(line) if "255." in line else ():
         mask = m[2] if m[2].startswith("255") else "255" + m[2]
         _add_prefix(f"{m[1]}/{mask}", m, ranges, taken)
-    for m in _PREFIX.finditer(line):
+    for m in _PREFIX.finditer(line) if "/" in line else ():
         if not _inside(m.start(), taken):
             _add_prefix(m[1], m, ranges, taken)
     for m in _RANGE.finditer(line):
@@ -52,7 +52,7 @@ def read_addresses(line: str) -> Named:
         if address and not _inside(m.start(), taken):
             port = _PORT.match(line, m.end())
             endpoints.append((address, int(port[1]) if port else None))
-    pair = _PAIR.search(line)
+    pair = _PAIR.search(line) if "[" in line or "..." in line else None
     both = None
     if pair:
         first, second = _valid(pair[1] or pair[5]), _valid(pair[3] or pair[6])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from stomion.model.proposal import Proposal
 
@@ -90,6 +91,7 @@ def _hashes(pattern: re.Pattern[str], text: str, letter: str) -> list[str]:
     return found
 
 
+@lru_cache(2_048)
 def find_proposal(text: str, protocol: str = "") -> Proposal | None:
     """What a piece of text names as a proposal, or None where it names no algorithm.
 

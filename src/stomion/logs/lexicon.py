@@ -26,14 +26,16 @@ def plain(line: str) -> str:
     return _NOT_A_NO.sub(" ", words)
 
 
-RELEVANT = re.compile(
-    r"ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|pre.?shared|\besp\b|quick.?mode|main.?mode|aggressive|"
-    r"\bp[12]\b|\bfar|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|\bdpd\b|certificate|"
-    r"secret|\bsa\b|initiat|respond|decrypt|deciph|malformed|shared key|channel|site.?link|no.?answer|authentic|partner|notif|"
-    r"other (?:end|side)|traffic|keys for|giv(?:ing|en) up|gave up|not answered|no reply|ikev|\bauth\b|packet: from|writing to socket|sendto|sending|proposals|transform",
-    re.IGNORECASE,
+_RELEVANT_WORDS = (
+    r"ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|shared|secret|esp\b|quick|main.mode|aggressive|"
+    r"p[12]\b|far|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|dpd|certificate|"
+    r"sa\b|initiat|respond|decrypt|deciph|malformed|channel|site.?link|answer|authentic|partner|notif|"
+    r"other (?:end|side)|no reply|auth\b|packet: from|writing to socket|sendto|transform|traffic|keys for|giv(?:ing|en) up|gave up"
 )
-"""A line without one of these words says nothing about a negotiation; one search rejects it."""
+RELEVANT = re.compile(_RELEVANT_WORDS)
+RELEVANT_BYTES = re.compile(_RELEVANT_WORDS.encode())
+"""Searched in lower-cased text: a line without one of these words says nothing about a negotiation. Every alternative begins
+with a letter and case is not ignored, which lets the search skip ahead; either change makes it many times slower."""
 
 NOISE = re.compile(
     r" (login|logged|logon|log in|sshd?|dhcp|dhcpd|lease[ds]?|ntp|cron|snmp|http|https|web ui|dns|self test|helper|testing"

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
+
+from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
 from stomion.logs.timestamps import SHAPES, find_stamp
@@ -34,7 +36,7 @@ def read_log(lines: Iterable[tuple[int, str]], file: str, site: str | None, *, y
     """Events of a log in its own order. `lines` are (number, cleaned text); `year` stands in where none is written."""
     state = LogState(year)
     for number, line in lines:
-        if lex.RELEVANT.search(line):
+        if lex.RELEVANT.search(line.lower()):
             event = understand_line(line, Provenance(file, site, line=number), state)
             if event is not None:
                 yield event

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
+
+import msgspec
 
 from stomion.logs import lexicon as lex
 from stomion.logs.addresses import Named, read_addresses
@@ -78,46 +81,58 @@ class Naming:
     sa: str | None
 
 
+class Said(msgspec.Struct, frozen=True):
+    """What the words of a line say, apart from its numbers and names."""
+
+    what: What
+    far: bool
+    ideas: frozenset[str]
+    notifies: tuple[str, ...]
+    exchange: tuple[str, str, int, str] | None
+    layer: str | None
+    mode: str | None
+    request: bool | None
+
+
+_NUMBERS = re.compile(
+    r"\d{1,3}(?:\.\d{1,3}){3}(?!\d)|(?<![\w.])(?=[0-9a-f]*\d)[0-9a-f]{8,}(?![\w.])"
+    r"|(?<=[\[|#{<])\d{1,9}(?=[\]}>:])(?<!500)|(?<![\w.])(?!4500\b)\d{3,}(?=[ s])"
+)
+SHAPES_KEPT = 8_192
+"""Wordings remembered: a log says the same few hundred things with other numbers."""
+
+
 def understand(line: str, where: Provenance) -> Event | None:
     """The event in a cleaned line (without its time), or None where it says nothing about a negotiation."""
-    if not lex.RELEVANT.search(line):
+    said = _said(_NUMBERS.sub(_same_kind, line))
+    if said is None:
         return None
+    what = said.what
     naming = _naming(line)
-    arrow = _STATE_CHANGE.search(line)
-    if (arrow and not _SETTLED.search(arrow[2])) or (arrow and "rekey" in arrow[1].lower()):
-        return None
-    text = lex.plain(_without_names(line))
-    if lex.NOISE.search(text) and not lex.STRONG.search(text):
-        return None
-    notifies = lex.notifies_of(text)
-    ideas = lex.ideas_of(text)
-    exchange = next((e for e in EXCHANGES if f" {e[0]}" in text), None)
-    what = _classify(text, ideas, notifies, exchange)
-    if what is None:
-        return None
     named = read_addresses(line)
-    own, peer, port = _endpoints(text, named, ideas)
-    mine, theirs = _proposals(line, text, ideas, exchange, what)
-    my_ts, their_ts = _selectors(named, text, what)
+    own, peer, port = _endpoints(line.lower(), named, said.ideas)
+    mine, theirs = _proposals(line, said.ideas, what)
+    my_ts, their_ts = _selectors(named, what)
     version = _VERSION.search(line)
-    is_request = " request " in text
     return Event(
         what=what,
         where=where,
         text=line,
-        far=lex.far_deed(text, ideas, notifies),
+        far=said.far,
         peer=peer,
         peer_port=port,
         own=own,
         conn=naming.conn,
         sa=naming.sa,
-        version=int(next(g for g in version.groups() if g)) if version else (exchange[2] or None if exchange else None),
-        mode=_mode(text),
-        exchange=exchange[1] if exchange else None,
-        request=True if is_request else False if " response " in text else None,
-        notifies=notifies,
+        version=int(next(g for g in version.groups() if g))
+        if version
+        else (said.exchange[2] or None if said.exchange else None),
+        mode=said.mode,
+        exchange=said.exchange[1] if said.exchange else None,
+        request=said.request,
+        notifies=said.notifies,
         spis=_spis(line, what),
-        layer=_layer(text, ideas, exchange),
+        layer=said.layer,
         mine=mine,
         theirs=theirs,
         my_ts=my_ts,
@@ -126,15 +141,44 @@ def understand(line: str, where: Provenance) -> Event | None:
     )
 
 
+def _same_kind(m: re.Match[str]) -> str:
+    """Another number of the same kind, so that lines that differ in numbers alone become one."""
+    found = m[0]
+    if "." in found:
+        return "192.0.2.1"
+    numbered = m.start() > 0 and m.string[m.start() - 1] in "[|#{<"
+    return "1" if numbered else "deadbee1" if len(found) >= 8 else "999"
+
+
+@lru_cache(SHAPES_KEPT)
+def _said(line: str) -> Said | None:
+    """What a line says by its words."""
+    arrow = _STATE_CHANGE.search(line)
+    if arrow and (not _SETTLED.search(arrow[2]) or "rekey" in arrow[1].lower()):
+        return None
+    text = lex.plain(_without_names(line))
+    if not lex.RELEVANT.search(line.lower()) or (lex.NOISE.search(text) and not lex.STRONG.search(text)):
+        return None
+    notifies = lex.notifies_of(text)
+    ideas = lex.ideas_of(text)
+    exchange = next((e for e in EXCHANGES if f" {e[0]}" in text), None)
+    what = _classify(text, ideas, notifies, exchange)
+    if what is None:
+        return None
+    request = True if " request " in text else False if " response " in text else None
+    far = lex.far_deed(text, ideas, notifies)
+    return Said(what, far, ideas, notifies, exchange, _layer(text, ideas, exchange), _mode(text), request)
+
+
 def _naming(line: str) -> Naming:
-    angle = _ANGLE.search(line)
+    angle = _ANGLE.search(line) if "<" in line else None
     if angle and (angle[2] or angle[1].isdigit()):
         return Naming(angle[1] if angle[2] else None, angle[2] or angle[1])
     number = _NAME_NUMBER.search(line)
     if number and (number[1].startswith('"') or number[2]):
         name = number[1].strip('"')
         return Naming(None if name.isdigit() else name, number[2] or number[3] or number[4])
-    for keyed in _KEYED_NAME.finditer(line):
+    for keyed in _KEYED_NAME.finditer(line) if "=" in line else ():
         if keyed[0].lower().startswith(("conn", "tunnel", "link", "vpn", "name", "site", "profile", "policy")):
             return Naming(keyed[1], None)
     for said in _SAID_NAME.finditer(line):
@@ -249,7 +293,7 @@ def _endpoints(text: str, named: Named, ideas: frozenset[str]) -> tuple[str | No
     ports = dict(named.endpoints)
     if named.pair:
         first, second = named.pair
-        reverse = "received" in ideas and "looking" not in text and " packet " in text
+        reverse = "received" in ideas and "looking" not in text and " packet" in text
         own, peer = (second, first) if reverse else (first, second)
         return own, peer, ports.get(peer)
     if not named.endpoints:
@@ -268,9 +312,7 @@ _MINE = r"configured|mine|permit\w*|ours?|we only|local|allow\w*|expect\w*|own|a
 _MARK = re.compile(rf"\b(?:(?P<their>{_THEIRS})|(?P<mine>{_MINE}))\b", re.IGNORECASE)
 
 
-def _proposals(
-    line: str, text: str, ideas: frozenset[str], exchange: tuple[str, str, int, str] | None, what: What
-) -> tuple[Proposal | None, Proposal | None]:
+def _proposals(line: str, ideas: frozenset[str], what: What) -> tuple[Proposal | None, Proposal | None]:
     """(mine, theirs): each stretch of the line belongs to the nearest word before it that says whose it is."""
     if what in (What.SENT, What.RECEIVED) or (
         "proposal" not in ideas and "names" not in ideas and "selected" not in ideas
@@ -287,7 +329,7 @@ def _proposals(
     return find_proposal(parts["mine"], protocol), find_proposal(parts["their"], protocol)
 
 
-def _selectors(named: Named, text: str, what: What) -> tuple[tuple[str, ...], tuple[str, ...]]:
+def _selectors(named: Named, what: What) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """(mine, theirs), each as (writer's side, peer's side) where the line names pairs."""
     ranges = named.ranges
     if not ranges:

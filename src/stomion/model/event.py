@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+import msgspec
 
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
@@ -55,8 +56,7 @@ class What(StrEnum):
     KE_RETRY = "asked for another group"
 
 
-@dataclass(frozen=True, slots=True)
-class Event:
+class Event(msgspec.Struct, frozen=True, gc=False):
     """`far` is True where the line reports what the *peer* decided (a notify received), False for the gateway's own deed.
 
     `mine`/`theirs` are the proposals or identities the line sets against each other, from the writer's view.
@@ -85,4 +85,4 @@ class Event:
     my_ts: tuple[str, ...] = ()
     their_ts: tuple[str, ...] = ()
     identities: tuple[str, ...] = ()
-    assumed: tuple[str, ...] = field(default=())
+    assumed: tuple[str, ...] = ()

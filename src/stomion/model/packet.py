@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import msgspec
+
 from stomion.model.provenance import Provenance
 
 
-@dataclass(frozen=True, slots=True)
-class Datagram:
+class Datagram(msgspec.Struct, frozen=True, gc=False):
     """`at` is seconds since 1970 UTC; addresses are printable; `payload` is what follows the UDP header.
 
     `more_fragments` marks the first part of a datagram whose rest was never seen; `ttl` is as captured (0: unknown).

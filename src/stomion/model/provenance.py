@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import msgspec
 
-@dataclass(frozen=True, slots=True)
-class Provenance:
+
+class Provenance(msgspec.Struct, frozen=True, gc=False):
     """A place in the evidence; `line` and `packet` count from 1, as editors and packet tools do."""
 
     file: str

@@ -5,9 +5,10 @@ from __future__ import annotations
 import hashlib
 import ipaddress
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from cryptography.exceptions import InvalidTag
+from msgspec.structs import replace
 
 from stomion.standin.chance import Chance
 from stomion.standin.dialects import Dialect

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from struct import Struct
+
+import msgspec
 
 from stomion.wire import registries as reg
 from stomion.wire.cursor import Cursor
 from stomion.wire.ike.field import Field
 
 
-@dataclass(frozen=True, slots=True)
-class Attribute:
+class Attribute(msgspec.Struct, frozen=True, gc=False):
     """`data` is None for a basic attribute, whose `value` is the 16-bit number; otherwise the value's own bytes."""
 
     kind: int

@@ -6,15 +6,15 @@ Sources: RFC 2408 3.7-3.16 (IKEv1), RFC 7296 3.4-3.16 (IKEv2), RFC 7383 2.5 (fra
 from __future__ import annotations
 
 import ipaddress
-from dataclasses import dataclass
+
+import msgspec
 
 from stomion.wire import registries as reg
 from stomion.wire.cursor import Cursor
 from stomion.wire.ike.field import Field, printable
 
 
-@dataclass(frozen=True, slots=True)
-class Opaque:
+class Opaque(msgspec.Struct, frozen=True, gc=False):
     """A body that is one run of bytes: nonce, hash, signature, vendor ID, NAT-D, anything unknown."""
 
     data: bytes
@@ -31,8 +31,7 @@ class Opaque:
         return [Field(at, self.data, "data", None, known or f"{len(self.data)} bytes", 1)] if self.data else []
 
 
-@dataclass(frozen=True, slots=True)
-class KeV1:
+class KeV1(msgspec.Struct, frozen=True, gc=False):
     """Key exchange of IKEv1: the public value alone, its group stands in the SA."""
 
     data: bytes
@@ -48,8 +47,7 @@ class KeV1:
         return [Field(at, self.data, "public value", None, f"{len(self.data)} bytes", 1)]
 
 
-@dataclass(frozen=True, slots=True)
-class KeV2:
+class KeV2(msgspec.Struct, frozen=True, gc=False):
     """Key exchange of IKEv2 (RFC 7296 3.4)."""
 
     group: int
@@ -75,8 +73,7 @@ class KeV2:
 _NOTIFY_NAMES = {1: reg.V1_NOTIFIES, 2: reg.V2_NOTIFIES}
 
 
-@dataclass(frozen=True, slots=True)
-class Notify:
+class Notify(msgspec.Struct, frozen=True, gc=False):
     """A notification; `doi` is None in IKEv2, which has none (RFC 7296 3.10, RFC 2408 3.14)."""
 
     doi: int | None
@@ -136,8 +133,7 @@ class Notify:
         return reg.name_of(reg.PROTOCOLS, self.protocol) if self.protocol else "of the IKE SA"
 
 
-@dataclass(frozen=True, slots=True)
-class Delete:
+class Delete(msgspec.Struct, frozen=True, gc=False):
     """SAs its sender has ended (RFC 7296 3.11, RFC 2408 3.15)."""
 
     doi: int | None
@@ -177,8 +173,7 @@ class Delete:
         return lines
 
 
-@dataclass(frozen=True, slots=True)
-class Identity:
+class Identity(msgspec.Struct, frozen=True, gc=False):
     """An ID payload; `extra` is protocol and port in IKEv1, reserved in IKEv2 (RFC 2407 4.6.2, RFC 7296 3.5)."""
 
     kind: int
@@ -216,8 +211,7 @@ class Identity:
         ]
 
 
-@dataclass(frozen=True, slots=True)
-class TsRange:
+class TsRange(msgspec.Struct, frozen=True, gc=False):
     """One traffic selector; `data` holds ports and addresses as they came (RFC 7296 3.13.1)."""
 
     kind: int
@@ -238,8 +232,7 @@ class TsRange:
         return f"{low}-{high}" + (f" protocol {self.protocol}" if self.protocol else "") + ports
 
 
-@dataclass(frozen=True, slots=True)
-class TsList:
+class TsList(msgspec.Struct, frozen=True, gc=False):
     """A TSi or TSr payload (RFC 7296 3.13)."""
 
     reserved: bytes
@@ -271,8 +264,7 @@ class TsList:
         return lines
 
 
-@dataclass(frozen=True, slots=True)
-class Coded:
+class Coded(msgspec.Struct, frozen=True, gc=False):
     """One number, then data: CERT and CERTREQ (encoding)."""
 
     kind: int
@@ -293,8 +285,7 @@ class Coded:
         ]
 
 
-@dataclass(frozen=True, slots=True)
-class Auth:
+class Auth(msgspec.Struct, frozen=True, gc=False):
     """Authentication data of IKEv2 (RFC 7296 3.8). The data is a proof of the key, never shown."""
 
     method: int
@@ -313,8 +304,7 @@ class Auth:
         return [Field(at, self.write()[:4], "method", self.method, f"{says} · {len(self.data)} bytes", 1)]
 
 
-@dataclass(frozen=True, slots=True)
-class Sealed:
+class Sealed(msgspec.Struct, frozen=True, gc=False):
     """An encrypted body: SK, or all that follows the header of an encrypted IKEv1 message."""
 
     data: bytes
@@ -330,8 +320,7 @@ class Sealed:
         return [Field(at, self.data, "encrypted", None, f"{len(self.data)} bytes, keys not given", 1)]
 
 
-@dataclass(frozen=True, slots=True)
-class SealedFragment:
+class SealedFragment(msgspec.Struct, frozen=True, gc=False):
     """An encrypted fragment, SKF (RFC 7383 2.5)."""
 
     number: int
@@ -353,8 +342,7 @@ class SealedFragment:
         ]
 
 
-@dataclass(frozen=True, slots=True)
-class FragmentV1:
+class FragmentV1(msgspec.Struct, frozen=True, gc=False):
     """A piece of an IKEv1 message in the pre-standard fragment payload (type 132): id, number, last-flag, data."""
 
     ident: int

@@ -6,9 +6,10 @@ Damage is collected with its offset; reading resumes at the declared end of the 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from struct import Struct
 from typing import Protocol
+
+import msgspec
 
 from stomion.errors import UnreadableInput
 from stomion.wire import registries as reg
@@ -40,8 +41,7 @@ class Body(Protocol):
         ...
 
 
-@dataclass(frozen=True, slots=True)
-class Header:
+class Header(msgspec.Struct, frozen=True, gc=False):
     """The fixed header; `length` is what the sender claims."""
 
     spi_i: bytes
@@ -72,8 +72,7 @@ class Header:
         return self.major == 2 and bool(self.flags & FLAG_INITIATOR)
 
 
-@dataclass(frozen=True, slots=True)
-class Payload:
+class Payload(msgspec.Struct, frozen=True, gc=False):
     """One payload: `flags` is the byte with the critical bit, `next_inside` the first payload inside an encrypted one."""
 
     kind: int
@@ -83,16 +82,14 @@ class Payload:
     next_inside: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Damage:
+class Damage(msgspec.Struct, frozen=True, gc=False):
     """Something that contradicts the format, at an offset of the message."""
 
     offset: int
     text: str
 
 
-@dataclass(frozen=True, slots=True)
-class Message:
+class Message(msgspec.Struct, frozen=True, gc=False):
     """A decoded message. `header` is None where not even that could be read."""
 
     header: Header | None

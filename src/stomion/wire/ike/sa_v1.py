@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from struct import Struct
+
+import msgspec
 
 from stomion.errors import Malformed
 from stomion.model.proposal import Proposal
@@ -28,8 +29,7 @@ DOI_IPSEC = 1
 _TRANSFORM = Struct(">BBHBBH")
 
 
-@dataclass(frozen=True, slots=True)
-class TransformV1:
+class TransformV1(msgspec.Struct, frozen=True, gc=False):
     """One complete choice of algorithms; `reserved` are the bytes the standard leaves unused."""
 
     number: int
@@ -42,8 +42,7 @@ class TransformV1:
         return _phase1(self.attributes) if protocol == 1 else _phase2(self, protocol)
 
 
-@dataclass(frozen=True, slots=True)
-class ProposalV1:
+class ProposalV1(msgspec.Struct, frozen=True, gc=False):
     """One proposal substructure."""
 
     number: int
@@ -53,8 +52,7 @@ class ProposalV1:
     reserved: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class SaV1:
+class SaV1(msgspec.Struct, frozen=True, gc=False):
     """Body of an IKEv1 SA payload."""
 
     doi: int

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from struct import Struct
+
+import msgspec
 
 from stomion.errors import Malformed
 from stomion.model.proposal import Proposal
@@ -18,8 +19,7 @@ _TRANSFORM = Struct(">BBHBBH")
 _KIND = {1: "encryption", 2: "prf", 3: "integrity", 4: "group", 5: "esn"}
 
 
-@dataclass(frozen=True, slots=True)
-class Transform:
+class Transform(msgspec.Struct, frozen=True, gc=False):
     """One algorithm on offer; `reserved` holds the two reserved bytes so that encoding gives back what was read."""
 
     kind: int
@@ -42,8 +42,7 @@ class Transform:
         return f"{found}-{bits}" if bits else found
 
 
-@dataclass(frozen=True, slots=True)
-class WireProposal:
+class WireProposal(msgspec.Struct, frozen=True, gc=False):
     """One proposal substructure."""
 
     number: int
@@ -70,8 +69,7 @@ class WireProposal:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class SaV2:
+class SaV2(msgspec.Struct, frozen=True, gc=False):
     """Body of an IKEv2 SA payload."""
 
     proposals: tuple[WireProposal, ...]

@@ -1,0 +1,251 @@
+"""Speed as ratios against floors measured in the same run: `make bench`. Minima of interleaved runs, as these are steady.
+
+python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log
+"""
+
+from __future__ import annotations
+
+import argparse
+import io
+import os
+import struct
+import subprocess
+import sys
+import tempfile
+import time
+import tracemalloc
+from collections.abc import Callable
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests")]
+
+BARE = """
+from textual.app import App
+from textual.widgets import Static
+class Bare(App):
+    def compose(self):
+        yield Static("hello")
+    def on_mount(self):
+        self.call_after_refresh(self.exit)
+Bare().run(headless=True)
+"""
+OPENING = """
+from stomion.tui.app import StomionApp
+from stomion.jobs.demo import demo_folder
+class Timed(StomionApp):
+    def on_mount(self):
+        super().on_mount()
+        self.call_after_refresh(self.exit)
+Timed([demo_folder()]).run(headless=True)
+"""
+FILLED = """
+from stomion.tui.app import StomionApp
+from stomion.jobs.demo import demo_folder
+class Timed(StomionApp):
+    def _examined(self, found):
+        super()._examined(found)
+        self.call_after_refresh(self.exit)
+Timed([demo_folder()]).run(headless=True)
+"""
+
+
+def timed(action: Callable[[], object]) -> float:
+    """Seconds of one call."""
+    begin = time.perf_counter()
+    action()
+    return time.perf_counter() - begin
+
+
+def minima(actions: dict[str, Callable[[], object]], rounds: int) -> dict[str, float]:
+    """Every action's best time over interleaved rounds."""
+    best = dict.fromkeys(actions, float("inf"))
+    for _ in range(rounds):
+        for name, action in actions.items():
+            best[name] = min(best[name], timed(action))
+    return best
+
+
+def line(name: str, ratio: float, floor: str, limit: float | None, more: str = "") -> None:
+    """One row of the output."""
+    goal = f"  (aim: {'≤' if limit else ''} {limit})" if limit is not None else ""
+    print(f"{name:44} {ratio:8.2f} × {floor}{goal}{'  ' + more if more else ''}")
+
+
+def _python(code: str) -> None:
+    env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"} | {"PYTHONPATH": str(ROOT / "src")}
+    subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, env=env)
+
+
+def bench_start(quick: bool) -> None:
+    """First paint of the opening screen, and the demo's tunnels on it, against a bare Textual app."""
+    found = minima(
+        {"bare": lambda: _python(BARE), "open": lambda: _python(OPENING), "full": lambda: _python(FILLED)},
+        3 if quick else 8,
+    )
+    bare = found["bare"]
+    line(
+        "opening screen, first paint",
+        found["open"] / bare,
+        "bare Textual app",
+        2.2,
+        f"{found['open'] * 1e3:.0f} ms against {bare * 1e3:.0f} ms",
+    )
+    line(
+        "opening screen, demo read and shown",
+        found["full"] / bare,
+        "bare Textual app",
+        None,
+        f"{found['full'] * 1e3:.0f} ms",
+    )
+
+
+def bench_version(quick: bool) -> None:
+    """`stomion --version` against an interpreter that does nothing."""
+    code = "import sys; sys.argv=['stomion','--version']\nfrom stomion.entry import main\ntry: main()\nexcept SystemExit: pass"
+    found = minima({"nothing": lambda: _python("pass"), "version": lambda: _python(code)}, 5 if quick else 15)
+    line(
+        "stomion --version",
+        found["version"] / found["nothing"],
+        "empty interpreter",
+        None,
+        f"{found['version'] * 1e3:.0f} ms (aim: 150 ms)",
+    )
+
+
+def capture_bytes(packets: int) -> bytes:
+    """A capture with one IKE packet in twenty among web traffic."""
+    import samples
+
+    ike = [
+        samples.ethernet(
+            samples.udp4("192.0.2.10", "198.51.100.34", samples.init_request(14, spi=i.to_bytes(8, "big")))
+        )
+        for i in range(1, 101)
+    ]
+    web = bytearray(samples.ethernet(samples.udp4("192.0.2.10", "198.51.100.99", b"x" * 400, 443, 51000)))
+    tcp = bytes(web[:23]) + b"\6" + bytes(web[24:])
+    out = io.BytesIO()
+    out.write(samples.pcap([]))
+    for index in range(packets):
+        data = ike[index // 20 % 100] if index % 20 == 0 else tcp if index % 3 else bytes(web)
+        out.write(struct.pack("<IIII", 1_777_880_000 + index // 1000, index % 1_000_000, len(data), len(data)) + data)
+    return out.getvalue()
+
+
+def bench_capture(quick: bool) -> None:
+    """A capture read, its IKE decoded and assembled, against a loop that only parses all headers with dpkt."""
+    import dpkt
+
+    from stomion.exchange.negotiation import assemble
+    from stomion.ingest.capture import read_capture
+
+    data = capture_bytes(40_000 if quick else 200_000)
+
+    def floor() -> None:
+        for _, packet in dpkt.pcap.Reader(io.BytesIO(data)):
+            dpkt.ethernet.Ethernet(packet)
+
+    def ours() -> None:
+        capture, _ = read_capture(io.BytesIO(data), "x", "quayhead")
+        assemble(capture.datagrams)
+
+    found = minima({"floor": floor, "ours": ours}, 2 if quick else 3)
+    line(
+        "capture, 5 % IKE, read and assembled",
+        found["ours"] / found["floor"],
+        "dpkt parsing headers only",
+        1.0,
+        f"{found['ours']:.2f} s",
+    )
+
+
+def bench_codec(quick: bool) -> None:
+    """IKE messages decoded a second, on one core."""
+    import samples
+    from stomion.wire.ike import decode
+
+    raws = [
+        samples.init_request(14, 19),
+        samples.init_answer(14),
+        samples.refusal(14),
+        samples.sealed(35, 8, 240),
+        samples.main_mode(),
+    ]
+    rounds = 1_000 if quick else 6_000
+    best = min(timed(lambda: [decode(raw) for raw in raws * rounds]) for _ in range(3))
+    copies = min(timed(lambda: [bytes(bytearray(raw)) for raw in raws * rounds]) for _ in range(3))
+    line(
+        "IKE messages decoded",
+        best / copies,
+        "copying their bytes",
+        None,
+        f"{len(raws) * rounds / best:,.0f} a second (aim: 20,000)",
+    )
+
+
+def write_log(path: Path, lines: int) -> None:
+    """A gateway's log: one line in twenty is about IKE."""
+    from stomion.standin.demo import demo_files
+
+    ike = demo_files()["quayhead/ike.log"].decode().splitlines()
+    other = "2026-05-04T09:14:07.{:03d}Z quayhead flow allow src=10.96.0.{} dst=198.51.100.{}:443 bytes={} rule=web-out state=new"
+    with path.open("w") as out:
+        for index in range(lines):
+            if index % 20 == 0:
+                out.write(ike[index // 20 % len(ike)] + "\n")
+            else:
+                out.write(other.format(index % 1000, index % 200, index % 250, index * 37 % 90_000) + "\n")
+
+
+def bench_log(quick: bool) -> None:
+    """A large log to its findings, against one compiled pattern searching the same file for the lexicon's words."""
+    from stomion.jobs.examine import examine
+    from stomion.logs.lexicon import RELEVANT_BYTES
+
+    with tempfile.TemporaryDirectory() as folder:
+        site = Path(folder) / "quayhead"
+        site.mkdir()
+        path = site / "big.log"
+        write_log(path, 50_000 if quick else 1_000_000)
+
+        def floor() -> None:
+            with path.open("rb") as stream:
+                for raw in stream:
+                    RELEVANT_BYTES.search(raw.lower())
+
+        found = minima({"floor": floor, "ours": lambda: examine([Path(folder)])}, 1 if quick else 2)
+        tracemalloc.start()
+        examine([Path(folder)])
+        peak = tracemalloc.get_traced_memory()[1] / 1e6
+        tracemalloc.stop()
+        size = path.stat().st_size / 1e6
+    line(
+        "log to first findings",
+        found["ours"] / found["floor"],
+        "one pattern over its lines",
+        3.0,
+        f"{found['ours']:.1f} s, {size:.0f} MB, peak {peak:.0f} MB",
+    )
+
+
+BENCHES = {
+    "start": bench_start,
+    "version": bench_version,
+    "capture": bench_capture,
+    "codec": bench_codec,
+    "log": bench_log,
+}
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--quick", action="store_true", help="smaller inputs, fewer rounds")
+    parser.add_argument("names", nargs="*", choices=[*BENCHES, []], default=list(BENCHES))
+    args = parser.parse_args()
+    for name in args.names:
+        BENCHES[name](args.quick)
+
+
+if __name__ == "__main__":
+    main()
