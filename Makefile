@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint bench screenshots demo-data wheel clean tmux
+.PHONY: demo test lint bench screenshots docs demo-data wheel clean tmux
 
 demo: $(READY)
 	$(BIN)/stomion demo
@@ -24,6 +24,9 @@ bench: $(READY)
 
 screenshots: $(READY)
 	$(BIN)/python tools/screenshots.py
+
+docs: $(READY)
+	$(BIN)/python tools/make_docs.py
 
 demo-data: $(READY)
 	$(BIN)/python tools/make_demo.py

@@ -28,6 +28,11 @@ def texts_at(picture: Picture, places: tuple[Provenance, ...]) -> dict[Provenanc
             found[place] = clock + message_of(event.text)
         elif step is not None:
             found[place] = f"{clock_text(step.at)}  {message_title(step.message)}"
+        else:
+            test = next((t for t in picture.tests if t.where == place), None)
+            if test is not None:
+                clock = clock_text(test.at) + "  " if test.at is not None else ""
+                found[place] = f"{clock}test {test.service}: {'answered' if test.passed else 'no answer'}"
     return found
 
 

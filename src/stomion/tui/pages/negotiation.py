@@ -28,7 +28,7 @@ def ladder_lines(ladder: Ladder, diagnosis: Diagnosis, width: int) -> Built:
         built.append(([("  Neither packets nor log lines of a negotiation were given for this tunnel.", "muted")], -1))
     elif ladder.ending:
         built.append(([(" " * CLOCK, "plain"), ("╵" + " " * inner + "╵", "muted")], -1))
-        built.append(([(" " * CLOCK, "plain"), (cut(ladder.ending, width - CLOCK - 1), "muted")], -1))
+        built.extend((line, -1) for line in paragraph(ladder.ending, "muted", width - 2, CLOCK))
     built.append(([], -1))
     first = diagnosis.first_fault
     if first is not None:

@@ -44,6 +44,8 @@ def page(diagnosis: Diagnosis, width: int, shown: int, lines_of: dict[Provenance
     findings = diagnosis.findings
     if not findings:
         built.extend((line, Item()) for line in paragraph(seam_of(diagnosis).says, "!strong", width - 4, 2))
+        built.append(([], Item()))
+        built.extend(_places(standing_proof(diagnosis), width, lines_of))
         return built
     shown = max(0, min(shown, len(findings) - 1))
     built.extend(_finding(diagnosis, shown, width))
@@ -158,11 +160,23 @@ def _sure(finding: Finding) -> str:
     }[finding.certainty.value]
 
 
+def standing_proof(diagnosis: Diagnosis) -> tuple[Provenance, ...]:
+    """What a tunnel without a fault rests on: the places that prove its stages."""
+    return tuple(dict.fromkeys(p for v in diagnosis.stages for p in v.where if p is not None))
+
+
 def proof(finding: Finding, width: int, lines_of: dict[Provenance, str]) -> Built:
+    """A finding's places of proof, each a line the cursor can rest on."""
+    if not finding.evidence:
+        return [([("  Proof", "!source")], Item()), ([("  declared, in the sheets", "muted")], Item())]
+    return _places(finding.evidence, width, lines_of)
+
+
+def _places(places: tuple[Provenance, ...], width: int, lines_of: dict[Provenance, str]) -> Built:
     built: Built = [([("  Proof", "!source")], Item())]
-    room = max([12, *(len(str(p)) for p in finding.evidence)])
+    room = max([12, *(len(str(p)) for p in places)])
     room = min(room, 36)
-    for place in finding.evidence:
+    for place in places:
         text = lines_of.get(place, "")
         line: Line = [
             ("  ", "plain"),
@@ -171,8 +185,6 @@ def proof(finding: Finding, width: int, lines_of: dict[Provenance, str]) -> Buil
             (cut(text, width - room - 6), "plain"),
         ]
         built.append((line, Item(place=place)))
-    if not finding.evidence:
-        built.append(([("  declared, in the sheets", "muted")], Item()))
     return built
 
 

@@ -14,7 +14,7 @@ from stomion.tui.widgets.lines import Lines
 class KeysScreen(ModalScreen[None]):
     BINDINGS = [Binding("escape,q,question_mark,enter", "dismiss", "close", show=False)]
     CSS = """
-    KeysScreen { align: center middle; }
+    KeysScreen { align: center middle; background: $background 60%; }
     #keys { width: 64; height: auto; max-height: 90%; padding: 1 2; background: $panel; }
     """
 
@@ -23,7 +23,7 @@ class KeysScreen(ModalScreen[None]):
         self._place = place
 
     def compose(self) -> ComposeResult:
-        yield Lines(id="keys", cursor=False)
+        yield Lines(id="keys", cursor=False, ground="raised")
 
     def on_mount(self) -> None:
         built: list[Line] = [[(f"Keys on the screen {self._place}", "!strong")], []]

@@ -43,7 +43,9 @@ class TunnelScreen(Page):
             lines.show(2, lambda row, _w: [("  No tunnel is chosen.", "muted")] if row else [])
             return
         shown = self.stomion.finding
-        places = diagnosis.findings[shown].evidence if shown < len(diagnosis.findings) else ()
+        places = (
+            diagnosis.findings[shown].evidence if shown < len(diagnosis.findings) else page.standing_proof(diagnosis)
+        )
         self._built = page.page(diagnosis, max(60, self.size.width), shown, texts_at(diagnosis.picture, places))
         built = self._built
         key = f"{diagnosis.picture.name}/{shown}"

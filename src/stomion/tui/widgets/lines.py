@@ -51,12 +51,13 @@ class Lines(ScrollView, can_focus=True):
             super().__init__()
             self.lines, self.row = lines, row
 
-    def __init__(self, *, id: str | None = None, cursor: bool = True) -> None:
+    def __init__(self, *, id: str | None = None, cursor: bool = True, ground: str = "ground") -> None:
         super().__init__(id=id)
         self._line_at: LineAt = lambda _row, _width: []
         self._count = 0
         self._stops: Callable[[int], bool] = lambda _row: True
         self._has_cursor = cursor
+        self._ground = ground
         self.row = -1
 
     def show(
@@ -92,7 +93,9 @@ class Lines(ScrollView, can_focus=True):
 
     def _reveal(self) -> None:
         if self.row >= 0 and self.size.height:
-            self.scroll_to_region(Region(0, self.row, 1, 1), animate=False, force=True)
+            # A row far from what is shown comes to the middle, with what stands around it; a near one just into view.
+            far = not -1 <= self.row - self.scroll_offset.y <= self.size.height
+            self.scroll_to_region(Region(0, self.row, 1, 1), animate=False, force=True, center=far)
 
     def action_move(self, step: int) -> None:
         if not self._has_cursor or self.row < 0:
@@ -140,7 +143,7 @@ class Lines(ScrollView, can_focus=True):
         colours = THEMES.get(self.app.theme, DARK)
         row = y + self.scroll_offset.y
         chosen = row == self.row and self._has_cursor
-        shade = "chosen" if chosen and self.has_focus else "raised" if chosen else "ground"
+        shade = "chosen" if chosen and self.has_focus else "raised" if chosen else self._ground
         width = self.size.width
         base = Style(bgcolor=colours[shade], color=colours["plain"])
         if not 0 <= row < self._count:
