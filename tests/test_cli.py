@@ -117,7 +117,10 @@ def test_completion() -> None:
 
 
 def test_nothing_heavy_is_loaded_for_a_check() -> None:
-    code = "import sys; from stomion.entry import main\ntry: main(['--version'])\nexcept SystemExit: pass\nprint([m for m in %r if m in sys.modules])"
+    code = (
+        "import sys; from stomion.entry import main\ntry: main(['--version'])\nexcept SystemExit: pass\n"
+        "print([m for m in %r if m in sys.modules])"
+    )
     heavy = ["textual", "rich", "matplotlib", "numpy", "cryptography", "msgspec", "dpkt"]
     done = subprocess.run([sys.executable, "-c", code % heavy], capture_output=True, text=True, check=True)
     assert done.stdout.splitlines()[-1] == "[]"

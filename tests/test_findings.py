@@ -63,7 +63,9 @@ CASES: dict[str, tuple[list[str], list[str], list[str], list[str]]] = {
         [f"t0 ike initiating main mode to {B}", GARBLED.format(B)], [f"t0 ike {A} is initiating main mode", GARBLED.format(A)],
         ["key-mismatch"], ["quayhead", "marram"],
     ),
-    "identity": ([ASK, AGREED_A, TOLD_AUTH], [ASKED, AGREED_B, f"t2 ike identity of peer {A} not accepted"], ["identity-mismatch"], ["quayhead"]),
+    "identity": (
+        [ASK, AGREED_A, TOLD_AUTH], [ASKED, AGREED_B, f"t2 ike identity of peer {A} not accepted"], ["identity-mismatch"], ["quayhead"],
+    ),
     "no such peer": ([ASK, TOLD], [ASKED, f"t0 ike no tunnel configured for peer {A}"], ["no-matching-peer"], ["marram"]),
     "version": (
         [ASK, TOLD], [ASKED, f"t0 ike wrong IKE version 2 from {A}, only version 1 permitted"], ["ike-version-mismatch"],

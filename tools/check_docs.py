@@ -12,7 +12,7 @@ from stomion.cli.main import _COMMANDS
 
 ROOT = Path(__file__).resolve().parent.parent
 LINK = re.compile(r"\]\((?!https?:|#)([^)#\s]+)")
-COMMAND = re.compile(r"^\s*stomion (\w+)\b", re.MULTILINE)
+COMMAND = re.compile(r"^\s*stomion ([a-z]+)\b", re.MULTILINE)
 
 
 def main() -> None:
