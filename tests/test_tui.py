@@ -211,3 +211,14 @@ def test_texts_are_fitted_by_columns() -> None:
     assert [cut("abcdef", 4), left("ab", 4), right("ab", 4)] == ["abc…", "ab  ", "  ab"]
     assert width_of([("漢字", "plain")]) == 4
     assert wrap("one two threefourfive", 9) == ["one two", "threefour", "five"]
+
+
+async def test_a_narrow_page_keeps_what_the_ends_differ_in() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(100, 30)) as pilot:
+        await ready(pilot)
+        await pilot.press("enter")
+        await pilot.pause()
+        row = next(r for r in text_of(app).split("\n") if " ike " in r)
+        assert "group 20 or 19" in row
+        assert row.rstrip().endswith("group 14")

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from stomion.algebra.ranges import spans
 from stomion.charts.seam import Stretch, seam_of
 from stomion.diagnosis.runner import Diagnosis
+from stomion.diagnosis.spec import listed
 from stomion.exchange.picture import End
 from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Verdict
 from stomion.model.provenance import Provenance
@@ -97,15 +98,31 @@ def _stage_row(diagnosis: Diagnosis, v: StageVerdict, index: int, side: int, pad
     stretch = seam_of(diagnosis).stretches[index][1]
     glyph, tone = _SPINE[stretch]
     name_tone = "!change" if tone == "change" else "plain" if tone == "proven" else "muted"
+    texts = [_says(text, verdict) for text, verdict in zip(v.says, (v.left, v.right), strict=True)]
+    first = diagnosis.first_fault
+    if first is not None and first.stage is v.stage and any(len(t) > side for t in texts):
+        ends = diagnosis.picture.ends
+        texts = [_differing(first, end.site) or text for end, text in zip(ends, texts, strict=True)]
     return [
         (" " * pad, "plain"),
-        (right(_says(v.says[0], v.left), side), _tone(v.left)),
+        (right(texts[0], side), _tone(v.left)),
         ("  ", "plain"),
         (left(glyph, 4), tone),
         (left(v.stage.value, SPINE - 8), name_tone),
         ("  ", "plain"),
-        (cut(_says(v.says[1], v.right), side), _tone(v.right)),
+        (cut(texts[1], side), _tone(v.right)),
     ]
+
+
+def _differing(finding: Finding, site: str) -> str:
+    """Where there is no room for everything: only what the ends differ in."""
+    parts = []
+    kinds = finding.facts.get("differs")
+    for kind in kinds if isinstance(kinds, list) else ():
+        values = finding.facts.get(kind)
+        if isinstance(values, dict) and values.get(site):
+            parts.append(("group " if kind == "group" else "") + listed(list(values[site])))
+    return " · ".join(parts)
 
 
 _SPINE = {
