@@ -125,8 +125,18 @@ def test_every_rule_has_a_case() -> None:
     shown = {c for _, _, codes, _ in CASES.values() for c in codes}
     recorded = json.loads((RECORDED / "expected.json").read_text())
     shown |= {c for rows in recorded.values() for r in rows for c in r["codes"] if c}
-    shown |= {"peer-not-listening", "auth-method-mismatch"}  # the two tests below
+    shown |= {"peer-not-listening", "auth-method-mismatch", "link-flapping"}  # the three tests below
     assert {spec.code for spec, _ in rules()} <= shown
+
+
+@pytest.mark.parametrize(("losses", "codes"), [(3, ["link-flapping"]), (2, []), (0, [])])
+def test_a_flapping_link(case: Case, losses: int, codes: list[str]) -> None:
+    down = '{{"kind":"event","at":"2026-05-04T09:1{0}:00Z","site":"marram","what":"link-down"}}\n'
+    records = "".join(down.format(n) + down.format(n).replace("link-down", "link-up") for n in range(losses))
+    logs = {"quayhead/ike.log": _log(CASES["healthy"][0]), "marram/gateway.log": _log(CASES["healthy"][1])}
+    (tunnel,) = case({**logs, "path/events.jsonl": records or "{}\n"}).tunnels
+    assert [f.code for f in tunnel.findings] == codes
+    assert all(f.sides == ("marram",) for f in tunnel.findings)
 
 
 def test_a_closed_port(case: Case) -> None:

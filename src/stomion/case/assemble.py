@@ -10,7 +10,7 @@ from datetime import datetime
 
 from stomion.case.evidence import Evidence
 from stomion.exchange.negotiation import assemble
-from stomion.exchange.picture import End, LanTest, Picture
+from stomion.exchange.picture import End, LanTest, LinkEvent, Picture
 from stomion.exchange.story import read_story
 from stomion.logs.algorithms import encryption_of, find_proposal, group_of
 from stomion.model.event import Event, What
@@ -278,6 +278,7 @@ def _picture(plan: _Plan, evidence: Evidence, plans: list[_Plan]) -> Picture:
     _attach_packets(picture, evidence)
     _attach_tests(picture, evidence)
     _attach_counters(picture, evidence)
+    _attach_links(picture, evidence, only=len(plans) == 1)
     return picture
 
 
@@ -402,6 +403,16 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
                 record.service,
             )
         )
+
+
+def _attach_links(picture: Picture, evidence: Evidence, only: bool) -> None:
+    """Links at either end; one elsewhere counts where it can only be this tunnel's path, as there is no other."""
+    ends = {e.site for e in picture.ends}
+    sites = {s.site for s in evidence.sources if s.site}
+    for record, (file, line) in zip(evidence.happenings, evidence.happening_places, strict=True):
+        if record.what in ("link-down", "link-up") and (record.site in ends or (only and record.site not in sites)):
+            where = Provenance(file, record.site, line=line)
+            picture.link_events.append(LinkEvent(record.site, record.what == "link-up", _seconds(record.at), where))
 
 
 def _inside(address: str, networks: set[str]) -> bool:

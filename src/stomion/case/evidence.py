@@ -75,6 +75,7 @@ class Evidence:
     counter_places: list[tuple[str, int]] = field(default_factory=list)
     pings: list[PingRecord] = field(default_factory=list)
     happenings: list[EventRecord] = field(default_factory=list)
+    happening_places: list[tuple[str, int]] = field(default_factory=list)
     addresses: dict[str, set[str]] = field(default_factory=dict)
     networks: dict[str, set[str]] = field(default_factory=dict)
     declared: list[tuple[str, tuple[str, str]]] = field(default_factory=list)

@@ -17,10 +17,11 @@ from stomion.diagnosis.rules.ike import (
     key_mismatch,
     no_matching_peer,
 )
-from stomion.diagnosis.rules.selectors import selectors_narrowed, selectors_unacceptable
+from stomion.diagnosis.rules.selectors import selectors_narrowed, selectors_unacceptable, subnets_overlap
 from stomion.diagnosis.rules.underlay import (
     ike_lost_in_path,
     large_ike_lost,
+    link_flapping,
     no_route_to_peer,
     peer_gone,
     peer_not_listening,
@@ -32,6 +33,7 @@ from stomion.model.finding import Finding
 Judge = Callable[[Context], Finding | None]
 
 _MODULES: tuple[ModuleType, ...] = (
+    link_flapping,
     no_route_to_peer,
     peer_not_listening,
     large_ike_lost,
@@ -52,6 +54,7 @@ _MODULES: tuple[ModuleType, ...] = (
     sa_install_failed,
     selectors_unacceptable,
     selectors_narrowed,
+    subnets_overlap,
 )
 
 

@@ -25,6 +25,16 @@ class LanTest:
     service: str
 
 
+@dataclass(frozen=True, slots=True)
+class LinkEvent:
+    """A link that went down or came up, at an end, or elsewhere on the way (`site` is then no end's)."""
+
+    site: str
+    up: bool
+    at: float | None
+    where: Provenance
+
+
 @dataclass(slots=True)
 class End:
     """One end of a tunnel. `given` tells whether any evidence was taken at this end; without it all is inferred."""
@@ -74,7 +84,7 @@ class Picture:
     esp_back: int = 0
     esp_last: float = 0.0
     tests: list[LanTest] = field(default_factory=list)
-    shared_clock: bool = True
+    link_events: list[LinkEvent] = field(default_factory=list)
 
     @property
     def ends(self) -> tuple[End, End]:

@@ -97,11 +97,22 @@ def _ike_up(story: Story, event: Event) -> None:
 
 
 def _child_up(story: Story, event: Event) -> None:
-    story.child_up = story.child_ever = event
-    story.children.append(event)
+    if not _known_child(story, event):
+        story.child_up = story.child_ever = event
+        story.children.append(event)
     story.silence.clear()
     story.lost.clear()
     _void(story, None)
+
+
+def _known_child(story: Story, event: Event) -> bool:
+    """The same child told again: its two directions on two lines, or a change of state after the line with its SPIs."""
+    last = story.children[-1] if story.children else None
+    if last is None or story.child_up is None:
+        return False
+    if event.spis:
+        return set(event.spis) == set(last.spis)
+    return bool(last.spis) and not event.my_ts and event.conn == last.conn
 
 
 def _begun(story: Story, event: Event) -> None:

@@ -249,6 +249,7 @@ def _keep_record(record: Record, file: str, number: int, evidence: Evidence, yea
         evidence.pings.append(record)
     elif isinstance(record, EventRecord):
         evidence.happenings.append(record)
+        evidence.happening_places.append((file, number))
     at = seconds(record.at)
     if at is not None:
         years.note(at)

@@ -13,15 +13,18 @@ from dataclasses import dataclass
 from stomion.model.event import What
 
 _CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z][a-z])")
-_SEPARATORS = re.compile(r"[_\-/=\"'|,;:()\[\]{}<>*]+")
+_SEPARATORS = re.compile(r"[_\-/=\"'|,;:()\[\]{}<>*]+|(?<=[A-Za-z])\.(?=[A-Za-z])|\.(?=\s|$)")
 _SPACES = re.compile(r"\s+")
 _NOT_A_NO = re.compile(r" no (?:ext seq|esn|pfs|nat|more than|\d+)(?= )| not sending notification| null(?= )")
+_ARROW_IN = re.compile(r"(?:<=|<-+|<<|←)\s*(?=IKE|ISAKMP|INFO|CREATE|MAIN|AGGR|QUICK|ID_PROT)", re.IGNORECASE)
+_ARROW_OUT = re.compile(r"(?:=>|-+>|>>|→)\s*(?=IKE|ISAKMP|INFO|CREATE|MAIN|AGGR|QUICK|ID_PROT)", re.IGNORECASE)
 _APOSTROPHE = re.compile(r"n['’]t\b")
 
 
 def plain(line: str) -> str:
     """Lower-case words with single spaces; contractions opened (`didn't` becomes `did not`)."""
     text = _APOSTROPHE.sub(" not", _CAMEL.sub(" ", line))
+    text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
     words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
     return _NOT_A_NO.sub(" ", words)
 
@@ -69,29 +72,41 @@ NOTIFIES: tuple[tuple[str, str], ...] = (
     ("UNSUPPORTED_CRITICAL_PAYLOAD", r"unsupported critical payload"),
     ("INITIAL_CONTACT", r"init(?:ial)? contact"),
     ("COOKIE", r"n cookie|notify cookie"),
+    *(
+        (
+            name,
+            rf"notif\w*(?: type| code| message| msg| payload| error| number| id| no)* (?:0x0*{number:x}|{number})(?= )",
+        )
+        for number, name in (
+            (14, "NO_PROPOSAL_CHOSEN"),
+            (18, "INVALID_ID_INFORMATION"),
+            (24, "AUTHENTICATION_FAILED"),
+            (38, "TS_UNACCEPTABLE"),
+        )
+    ),
 )
 _NOTIFY_RES = tuple((name, re.compile(rf" (?:{shape})")) for name, shape in NOTIFIES)
 
 
 def notifies_of(text: str) -> tuple[str, ...]:
     """Names of the notifies that a plain line mentions."""
-    return tuple(name for name, shape in _NOTIFY_RES if shape.search(text))
+    return tuple(dict.fromkeys(name for name, shape in _NOTIFY_RES if shape.search(text)))
 
 
 _NOT = r"(?:not|no|never|nothing|none|without|cannot|neither|unable to|failed to|refus\w+|reject\w+|declin\w+)"
 IDEAS: dict[str, str] = {
     "no": rf" {_NOT} | fail\w*| invalid| mismatch\w*| unaccept\w+| differ\w*| wrong| bad | den(?:y|ied)| refus\w+| reject\w+"
-    r"| declin\w+| unknown| disagree\w*| incompatib\w+| unsupported| error| too old| stopped| forbidden| disallow\w*| discard\w*| abort\w*",
-    "refusal": r" not (?:accept\w*|agree\w*|allow\w*|permit\w*|willing|match\w*|acceptable|compatible|offer\w*|configured|supported|suit\w*"
+    r"| declin\w+| unknown| disagree\w*| incompatib\w+| unsupported| error| too old| stopped| forbidden| disallow\w*| discard\w*| abort\w*| disabled| does not equal",
+    "refusal": r" (?:cannot|can not|unable to|could not) (?:accept|agree|use|take)| not equal| expected(?= )| not (?:accept\w*|agree\w*|allow\w*|permit\w*|willing|match\w*|acceptable|compatible|offer\w*|configured|supported|suit\w*"
     r"|mirror\w*|overlap|cover\w*|correspond)|"
     r" refus\w+| reject\w+| declin\w+| den(?:y|ied)| unaccept\w+| mismatch\w*| no (?:\w+ ){0,3}(?:match\w*|common|accept\w*|agree\w*|overlap|suitable|usable|shared|proposal|chosen)"
     r"| nothing in common| none (?:\w+ ){0,6}(?:accept\w*|match\w*|allowed|permitted|suit\w*|configured|usable|fit\w*)| differ\w*| disagree\w*| incompatib\w+"
     r"| fail\w*| invalid| cannot agree| could not agree| in common| wrong| bad | turned down| no match| will not| does not fit| not one of",
     "proposal": r" proposal\w*| transform\w*| algorithms?| suites?| cipher\w*| crypto\w*| encryption settings| what we offered| offers?(?= )| offered"
     r"| proposal chosen| encr(?:yption)? alg\w*| dh group| diffie hellman| security (?:settings|parameters|association payload)| attributes?",
-    "selector": r" traffic selectors?| selectors?| sub ?nets?| networks?(?! is unreachable)| nets | ts | ts[ir] | proxy ids?| proxies| address ranges?| id information"
+    "selector": r" traffic selectors?| selectors?| sub ?nets?| networks?(?! is unreachable)| nets | ts (?!\d)| ts[ir] | proxy ids?| proxies| address ranges?| id information"
     r"| to join| protected (?:nets?|networks?|range\w*|addresses)| inval id | invalid id | prefixes| client ids?| lans?(?= )| encryption domains?| interesting traffic| addresses to protect| ranges?",
-    "key": r" pre ?shared| shared (?:secret|key)| secrets?| psk| passphrase| mac (?:mismatch\w*|did not match|does not match|wrong|invalid)"
+    "key": r" passwords?| pre ?shared| shared (?:secret|key)| secrets?| psk| passphrase| mac (?:mismatch\w*|did not match|does not match|wrong|invalid)"
     r"| wrong key| key (?:mismatch\w*|differs|wrong|is wrong|does not match)| keys (?:are not|differ|do not)| hash (?:does not match|mismatch\w*|did not match|differs|value is wrong)"
     r"| calculated hash| received hash payload does not match| proof of (?:the )?key| bad key| keys? (?:is|are) not the same",
     "identity": r" identit\w+| peer ids?| remote ids?| local ids?| id(?:i|r)?(?= )(?! (?:prot|v1|information|info|payload|\d|[0-9a-f]{8} ))| ids | farid| calls itself| claims to be| presented (?:itself|the name)| names? itself"
@@ -100,7 +115,8 @@ IDEAS: dict[str, str] = {
     r"| untrusted| not yet valid| public key| x ?509",
     "auth": r" authenticat\w+| auth(?= )| prove\w*| proof| believe\w*| credentials?| trust\w*",
     "method": r" auth(?:entication)? methods?| none allows pre ?shared key| method of authentication",
-    "nopeer": r" no (?:ike(?:v[12])? |isakmp |matching |suitable |such |known |local )*(?:config\w*|connections?|peers?|policy|policies|definition|entry|tunnels?|site link|gateway|profile)(?: \w+){0,4}"
+    "nopeer": r" not (?:assigned|bound|mapped|attached|belonging) to (?:any|a|one)(?= )| no (?:tunnel|connection|peer|policy|config\w*|link) (?:uses|has|matches|covers|owns|knows)"
+    r"| no (?:ike(?:v[12])? |isakmp |matching |suitable |such |known |local )*(?:config\w*|connections?|peers?|policy|policies|definition|entry|tunnels?|site link|gateway|profile)(?: \w+){0,4}"
     r" (?:found|for|match\w*|defined|exist\w*|configured|known|authorized|here|with|from|has)"
     r"| (?:unknown|unconfigured|unexpected|foreign|strange) (?:peer|gateway|remote|initiator|address|host|far|partner|source|party|sender)"
     r"| (?:peer|gateway|remote|far|address|partner|initiator|caller|host)(?: \w+| [\d.]+){0,5} (?:is )?(?:not (?:configured|known|one of|defined|listed|expected|in our|in the|found)|unknown|unconfigured)"
@@ -123,16 +139,16 @@ IDEAS: dict[str, str] = {
     r"| install\w* (?:\w+ ){0,4}(?:failed|refused|rejected|error)| kernel (?:refused|rejected|returned|error|reported|answered|would not|said|denied)| netlink (?:error|response)| received netlink error| algorithm (?:not supported by|unknown to|missing in) (?:the )?kernel| not (?:be )?installed|"
     r" (?:kernel|forwarding|data plane|datapath|hardware)(?: \w+){0,5} (?:refus\w+|reject\w+|fail\w*|error|not accept|declin\w+|den\w+)",
     "up": r" established| (?:is|are|now|status|came|comes|s|state|gone|went|fully) (?:up|open|ready|active|alive|live|complete\w*|protected|built|in (?:use|force|service|place)|running|working)| installed(?= )| completed| up (?:and running|on|for|with|between|conn|far|at)|"
-    r" (?:sa|tunnel|channel|phase [12]|p[12])(?: [^ ]+){0,3} (?:up|open|complete|ready|created|built)(?= )| success\w*| (?:now|has been) (?:protected|built|secured|set up)| mature| is up | succeeded| finished| concluded|(?<! for)(?<! reassembled)(?<! the) complete(?= )(?! (?:ike|message))| (?:has |have )?proved (?:its|their|the) identit\w+| verified| accepted (?:the )?(?:peer|remote|identity)| status ok| auth(?:entication)? ok| authenticated(?= )",
+    r" (?:sa|tunnel|channel|phase [12]|p[12])(?: [^ ]+){0,3} (?:up|open|complete|ready|created|built)(?= )| success\w*| (?:now|has been) (?:protected|built|secured|set up)| mature| is up | (?:may|can)(?: now)? (?:flow|pass|travel)| succeeded| finished| concluded|(?<! for)(?<! reassembled)(?<! the) complete(?= )(?! (?:ike|message))| (?:has |have )?proved (?:its|their|the) identit\w+| verified| accepted (?:the )?(?:peer|remote|identity)| status ok| auth(?:entication)? ok| authenticated(?= )",
     "down": r" deleting| deleted| (?:is|went|now|status|comes|gone|came|state) (?:down|closed|gone|ended|lost)| closing| closed| torn down| tear\w*| terminat\w+| destroy\w*| removed| ended| discarded| expired| dropped|(?: sa| channel| tunnel) (?:down|gone|end|closed)| close[ds]? ",
-    "child": r" child\w*| ipsec sas?| esp | phase ?(?:2|two|ii)| p2 | quick(?: mode)?| data (?:proposal\w*|channel|sa|keys?|tunnel|path)| for the data| traffic (?:between|for|from|keys|is|may)| keys for traffic| ah | second phase| inner| payload sa| data sas?| create child|(?: user| data) traffic| net(?:work)? pair| protected traffic",
-    "ike": r" ike\w*(?! ?v[12] conn)| isakmp| phase ?(?:1|one|i)(?= )| p1 | main mode| aggressive| control (?:channel|sa|connection)| parent| key exchange| id prot| sa init| management (?:channel|sa)| first phase| signal\w* channel| id prot| outer",
+    "child": r" child\w*| ipsec sas?| esp | phase ?(?:2|two|ii)| p2 | quick(?: mode)?| data (?:proposal\w*|channel|sa|keys?|tunnel|path)| for the data| traffic (?:between|for|from|keys|is|may)| keys for traffic| data (?:may|can|flows?)| ah | second phase| inner| payload sa| data sas?| create child|(?: user| data) traffic| net(?:work)? pair| protected traffic",
+    "ike": r" ike\w*(?! ?v[12] conn)| isakmp| phase ?(?:1|one|i)(?= )| p1 | main mode| aggressive| (?:control|secure) (?:channel|sa|connection)| parent| key exchange| id prot| sa init| management (?:channel|sa)| first phase| signal\w* channel| id prot| outer",
     "rekey": r" rekey\w*| re ?key\w*| renew\w*| refresh\w*| reauth\w*| re authenticat\w*| replac\w+| fresh keys| new keys",
     "peerlost": r" dpd| dead peer| peer (?:is )?(?:dead|gone|lost|down)| keepalives?| liveness| heartbeat| life ?sign| no longer answers| sign of life| probes?",
     "delete": r" deletes?(?= )| deletion| d ",
     "theirdeed": r" (?:peer|remote|far|gateway|other (?:end|side)|partner|responder|initiator|it|they)(?: [^ ]+){0,8}? (?:asks?|asked|requests?|requested|wants?|wanted|sent|sends)",
-    "received": r" received?| receiving| parsed| got | heard| incoming| inbound| arrived| notified us| answered with| says | said | tells us| told us| replied| reports?| came back|(?: in| rx)(?= from)| dir in| recv",
-    "sent": r" send| sending| sent | generat\w+| respond\w* (?:to|with)| reply with| replying| answer\w* with| outgoing| tx ",
+    "received": r" received?| receiving| parsed| got | heard| incoming| inbound| arrived| notified us| answered with| says | said | tells us| told us| replied| reports?| came back|(?: in| rx)(?= from)| rx (?=\w)| dir in| recv\w*",
+    "sent": r" send| sending| sent | generat\w+| respond\w* (?:to|with)| reply with| replying| answer\w* with| outgoing| tx | xmit\w*",
     "begin": r" initiat\w+| contacting| begin\w*| start\w*| connecting| opening| trying| calling| attempting|(?: p1| ike| phase 1) (?:new|attempt)| dialling| launching| set(?:ting)? up",
     "asked": r" is initiating| contacted us| has contacted| dir in| from (?:peer|remote)| responding to| incoming| inbound| we were contacted| as responder| responder side| received (?:an? |new |the )?(?:initial|ike|first|main|connection)|"
     r" (?:peer|remote|gateway|far|partner)(?: [^ ]+){0,5} (?:initiates|initiated|is initiating|starts|started|begins|calls|called|opens|wants to talk|knocks|is calling)| role responder| dir inbound| by the (?:peer|far|remote)",
@@ -205,7 +221,9 @@ def match_rules(ideas: frozenset[str]) -> What | None:
 _FAR_DEED = re.compile(
     r"(?<! of)(?<! from)(?<! for)(?<! with)(?<! to)(?<! by)"
     r" (?:peer|remote|far|other (?:end|side)|partner|responder|remote gateway|gateway)\b(?: [^ ]+){0,7}? (?:did not|does not|do not|would not|will not|is not (?:willing|able|prepared)|was not willing|has not accepted|"
-    r"refus\w+|reject\w+|declin\w+|denie[sd]|has (?:refused|rejected|declined|denied)|turned down)(?! respond| answer| reply| match)"
+    r"refus\w+|reject\w+|declin\w+|denie[sd]|has (?:refused|rejected|declined|denied)|turned down)(?! respond| answer| reply| match| equal| correspond| exist| contain)"
+    r"| (?:peer|remote|far|other (?:end|side)|partner|responder|gateway)(?: [^ ]+){0,3}? (?:sent|says|said|reports?|reported|answered|replied|returned|claims|tells|told)(?! us to join)"
+    r"| (?:failed|answered) by (?:the )?(?:far|peer|remote|other|partner|responder|gateway)| peer (?:refused|rejected|denied|declined)"
     r"| it (?:wants|demands|asked for)(?= )|(?:refused|rejected|denied|declined|turned down) by (?:the )?(?:far|peer|remote|other|partner|responder|gateway)| refused by far"
     r"| we (?:were|have been) (?:refused|rejected|turned)| our (?:proposals?|offers?|request|identity|selectors?)(?: \w+){0,3} (?:was|were|has been|have been) (?:refused|rejected|declined|denied|turned)"
 )
@@ -221,6 +239,8 @@ def far_deed(text: str, ideas: frozenset[str], notifies: tuple[str, ...]) -> boo
     if _OWN_DEED.search(text):
         return False
     if _FAR_DEED.search(text):
+        return True
+    if notifies and re.search(r" (?:response|resp|reply|answer)(?: \S+)? from ", text):
         return True
     if notifies:
         sent, received = "sent" in ideas, "received" in ideas

@@ -27,11 +27,13 @@ _SAID_NAME = re.compile(
     re.IGNORECASE,
 )
 _NOT_A_NAME = re.compile(
-    r"^(?:to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with)$",
+    r"^(?:uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with)$",
     re.IGNORECASE,
 )
 _QUOTED_ID = re.compile(r"'[^']{1,128}'")
 _IDENTITY = re.compile(r"(?<![\w.@-])((?:[\w-]+@)?(?:[a-z0-9-]+\.)+[a-z]{2,}(?:\.[a-z]{2,})?)(?![\w-])", re.IGNORECASE)
+_TOP = re.compile(r"\.(?:example|com|net|org|local|lan|test|int|edu|gov|internal|home|corp|site)$", re.IGNORECASE)
+"""What a name of two parts has to end in to be a host's: `neg.fail` is a word of a log."""
 _SPI = re.compile(r"(?<![0-9a-fA-F-])(?:0x)?([0-9a-f]{8})(?:_[io])?(?![0-9a-fA-F-])", re.IGNORECASE)
 _VERSION = re.compile(r"ike ?v(?:ersion)?[ =\"]*([12])|\bike version ([12])|version[ =\"]+([12])\b", re.IGNORECASE)
 _PROGRAM_SERIAL = re.compile(r"state_\w+|v2_parent_\w+", re.IGNORECASE)
@@ -48,6 +50,9 @@ EXCHANGES: tuple[tuple[str, str, int, str], ...] = (
     ("main mode", "MAIN_MODE", 1, "ike"),
     ("aggressive", "AGGRESSIVE", 1, "ike"),
     ("quick mode", "QUICK_MODE", 1, "child"),
+    ("exchange 34", "IKE_SA_INIT", 2, "ike"),
+    ("exchange 35", "IKE_AUTH", 2, "auth"),
+    ("exchange 36", "CREATE_CHILD_SA", 2, "child"),
     ("informational", "INFORMATIONAL", 0, ""),
 )
 """(words, name, IKE version or 0 for both, layer) of the exchanges a line may name."""
@@ -194,7 +199,7 @@ def _without_names(line: str) -> str:
     line = _NAME_NUMBER.sub(" ", line)
     line = _KEYED_NAME.sub(" ", line)
     line = _SAID_NAME.sub(lambda m: m[0] if _NOT_A_NAME.match(m[1]) else m[0].replace(m[1], ""), line)
-    line = _IDENTITY.sub(" ", line)
+    line = _IDENTITY.sub(lambda m: " " if m[1].count(".") > 1 or "@" in m[1] or _TOP.search(m[1]) else m[0], line)
     return _PROGRAM_SERIAL.sub(" ", _QUOTED_ID.sub(" ", line))
 
 

@@ -1,0 +1,60 @@
+"""The same addresses are in use behind both ends."""
+
+from __future__ import annotations
+
+from stomion.algebra.ranges import common, spans, written
+from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.exchange.picture import End
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="subnets-overlap",
+    stage=Stage.SELECTORS,
+    title="The same addresses behind both ends",
+    means="A host can't tell whether an address is on its own LAN or on the far one, so traffic never leaves for the tunnel.",
+    decided="Both ends' sheets name the same local range, or the LANs seen at both ends share addresses. A wide selector that "
+    "merely contains the other end's LAN is no overlap, and neither is any-to-any.",
+    example="10.66.0.0/24 is in use behind Quayhead and behind Marram.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    if context.cause is not None:
+        return None
+    left, right = context.picture.ends
+    shared = written(common(_lans(left), _lans(right)))
+    if not shared:
+        mine, theirs = ({s for s in spans(_declared(e))} for e in (left, right))
+        shared = written(s for s in sorted(mine & theirs) if not _is_any(s))
+    if not shared:
+        return None
+    evidence = tuple(u.where for e in (left, right) if (u := e.story.child_ever) is not None)
+    return Finding(
+        code=SPEC.code,
+        stage=SPEC.stage,
+        sides=(left.site, right.site),
+        certainty=Certainty.PROVEN,
+        summary=f"{listed(shared, 'and')} is in use behind {left.title} and behind {right.title}.",
+        remedies=(
+            Remedy(left.site, "give one of the two LANs other addresses"),
+            Remedy(right.site, "or translate one LAN to an unused range, one to one, before the tunnel"),
+        ),
+        evidence=evidence,
+        facts={"shared": list(shared)},
+    )
+
+
+def _declared(end: End) -> tuple[str, ...]:
+    return end.sheet.local_ts if end.sheet else ()
+
+
+def _lans(end: End) -> list[str]:
+    """Networks at this end that its selectors protect, without its WAN side."""
+    wan = [f"{a}" for a in end.addresses]
+    protected = _declared(end)
+    return [n for n in end.networks if not common([n], wan) and (not protected or common([n], protected))]
+
+
+def _is_any(span: tuple[int, int, int]) -> bool:
+    version, low, high = span
+    return low == 0 and high == 2 ** (32 if version == 4 else 128) - 1
