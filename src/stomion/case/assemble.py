@@ -368,7 +368,7 @@ def _attach_packets(picture: Picture, evidence: Evidence) -> None:
             else:
                 continue
             picture.esp_last = max(picture.esp_last, flow.last)
-    picture.negotiations = assemble(chosen)
+    picture.negotiations = assemble(chosen, evidence.keys)
     _settle_fates(picture, evidence)
 
 

@@ -9,6 +9,7 @@ from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
 from stomion.model.site import SiteSheet
+from stomion.wire.ike.keys import IkeKeys
 
 
 @dataclass(slots=True)
@@ -79,5 +80,6 @@ class Evidence:
     addresses: dict[str, set[str]] = field(default_factory=dict)
     networks: dict[str, set[str]] = field(default_factory=dict)
     declared: list[tuple[str, tuple[str, str]]] = field(default_factory=list)
+    keys: tuple[IkeKeys, ...] = ()
     not_recognised: list[NotRecognised] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)

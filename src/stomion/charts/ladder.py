@@ -111,12 +111,12 @@ def _wire_rows(picture: Picture, n: Negotiation) -> list[Row]:
         row = _step_row(picture, n, step, index, last, refused)
         events = tied.get(index, [])
         told = next((e for e in events if e.far and _is_failure(e)), None)
-        if told is not None and step.message.encrypted:
+        if told is not None and step.message.encrypted and step.opened is None:
             row = replace(
                 row, tone="change", label=f"{row.label} · {told.notifies[0] if told.notifies else told.what.value}"
             )
         rows.append(row)
-        refused = refused or any(x.is_error for x in step.message.notifies)
+        refused = refused or any(x.is_error for x in step.view.notifies)
         last = step.at
         rows.extend(Row(e.at, "", 0, message_of(e.text), "source", e.where, None, e) for e in events)
     return rows
@@ -126,12 +126,12 @@ def _step_row(picture: Picture, n: Negotiation, step: Step, index: int, last: fl
     direction = 1 if step.src in picture.left.addresses else -1
     tone = "plain"
     label = step_label(n, step)
-    if index == n.refusal_step or any(x.is_error for x in step.message.notifies):
+    if index == n.refusal_step or any(x.is_error for x in step.view.notifies):
         tone = "change" if (n.refusal and n.refusal != "INVALID_KE_PAYLOAD") or not n.chosen else "doubt"
         if n.reach >= 5 and n.refusal == "":
             tone = "doubt"
         label = ", ".join(step.notifies) or "refused, encrypted"
-        wanted = next((x.wanted_group for x in step.message.notifies if x.wanted_group is not None), None)
+        wanted = next((x.wanted_group for x in step.view.notifies if x.wanted_group is not None), None)
         label += f" · group {wanted} wanted" if wanted is not None else ""
     elif step.again:
         tone = "doubt"
@@ -156,7 +156,7 @@ def step_label(n: Negotiation, step: Step) -> str:
         return "unreadable"
     names: list[str] = []
     notifies = 0
-    for payload in step.message.payloads:
+    for payload in step.view.payloads:
         name = payload_name(header.major, payload.kind)
         if name == "Notify":
             notifies += 1
@@ -164,7 +164,7 @@ def step_label(n: Negotiation, step: Step) -> str:
             continue
         else:
             names.append({"SK": "encrypted", "Nonce": "No"}.get(name, name))
-    if step.message.encrypted and header.major == 1:
+    if step.opened is None and step.message.encrypted and header.major == 1:
         names = ["encrypted"]
     if notifies:
         names.append(f"N×{notifies}" if notifies > 1 else "N")

@@ -20,13 +20,16 @@ from stomion.errors import UsageError
 )
 @click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable output (docs/formats.md).")
+@click.option(
+    "--keys", type=click.Path(path_type=Path), metavar="FILE", help="Keys of IKE SAs, to read what is encrypted."
+)
 @click.option("--tunnel", metavar="NAME", help="Only this tunnel.")
-def command(paths: tuple[Path, ...], as_json: bool, tunnel: str | None) -> None:
+def command(paths: tuple[Path, ...], as_json: bool, tunnel: str | None, keys: Path | None) -> None:
     """Say what is wrong with the tunnels of a case: the first fault, its proof and the change to make."""
     from stomion.jobs.examine import examine
     from stomion.jobs.summary import as_json_bytes, summary_of
 
-    examined = examine(list(paths))
+    examined = examine(list(paths), keys=keys)
     found = summary_of(examined, tunnel)
     if tunnel and not found.tunnels:
         names = ", ".join(d.picture.name for d in examined.tunnels) or "none"

@@ -19,15 +19,18 @@ from stomion.logs.clean import clean
 )
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path, allow_dash=True))
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable output (docs/formats.md).")
+@click.option(
+    "--keys", type=click.Path(path_type=Path), metavar="FILE", help="Keys of IKE SAs, to read what is encrypted."
+)
 @click.option("--brief", is_flag=True, help="One line a message, without its fields.")
-def command(files: tuple[Path, ...], as_json: bool, brief: bool) -> None:
+def command(files: tuple[Path, ...], as_json: bool, brief: bool, keys: Path | None) -> None:
     """Show the IKE messages of captures and hex dumps: negotiations, payloads, fields with their bytes."""
     from stomion.jobs.decoding import decode_file, messages_json
 
     found: list[Any] = []
     problems: list[str] = []
     for file in files:
-        messages, trouble = decode_file(file)
+        messages, trouble = decode_file(file, keys)
         found.extend(messages)
         problems.extend(f"{file}: {t}" for t in trouble)
     if as_json:

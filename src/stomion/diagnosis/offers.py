@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from stomion.algebra.proposals import Miss, agreement, nearest_miss, strongest
 from stomion.diagnosis.spec import Context, listed
+from stomion.exchange.inside import child_asked
 from stomion.exchange.picture import End
 from stomion.model.event import What
 from stomion.model.finding import Remedy
@@ -61,11 +62,13 @@ def ike_offers(context: Context) -> Offers:
 
 
 def child_offers(context: Context) -> Offers:
-    """For a refused Child SA. On the wire its proposals are encrypted: logs and sheets speak."""
+    """For a refused Child SA. On the wire its proposals are encrypted: logs, sheets and the user's keys tell."""
     cause = context.cause
     assert cause is not None
     refuser, asker = cause.by, context.asker
-    offered = _named(refuser, "theirs", "ESP") or _named(asker, "mine", "ESP") or asker.child_proposals
+    inside = child_asked(context.picture.negotiations)
+    sealed = inside.proposals if inside is not None and inside.initiator in asker.addresses else ()
+    offered = _named(refuser, "theirs", "ESP") or sealed or _named(asker, "mine", "ESP") or asker.child_proposals
     accepted = _named(refuser, "mine", "ESP") or refuser.child_proposals
     miss = nearest_miss(offered, accepted)
     if miss is None and asker.child_proposals and refuser.child_proposals:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from stomion.algebra.ranges import common, covers, same, spans
 from stomion.diagnosis.spec import Context, last_event
+from stomion.exchange.inside import child_asked
 from stomion.exchange.picture import End
 from stomion.model.event import What
 
@@ -39,6 +40,9 @@ def wish_of(context: Context, end: End) -> Wish:
         found = _from_refusal(context, end)
         if found.known:
             return found
+    inside = child_asked(context.picture.negotiations)
+    if inside is not None and inside.initiator in end.addresses:
+        return Wish(inside.near, inside.remote)
     if end.sheet and end.sheet.local_ts and end.sheet.remote_ts:
         return Wish(end.sheet.local_ts, end.sheet.remote_ts)
     event = last_event(end, What.CHILD_UP, What.CONFIGURED, What.INITIATING)

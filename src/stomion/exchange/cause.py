@@ -88,17 +88,28 @@ def _wire_cause(picture: Picture) -> Cause | None:
     if any(e.story.child_up for e in picture.ends):
         return None
     last = _decisive(picture)
-    if last is None or picture.esp_last > last.start:
+    if last is None or (picture.esp_last > last.start and last.reach is not Reach.CHILD_REFUSED):
         return None
     what = _WIRE.get(last.reach)
     if last.refusal == "INVALID_KE_PAYLOAD" and last.reach <= Reach.INIT_REFUSED:
         what = What.IKE_PROPOSAL_REFUSED
+    if last.reach is Reach.CHILD_REFUSED:
+        what = _CHILD.get(last.refusal)
     if last.version == 1:
         what = _wire_cause_v1(last, what)
     if what is None:
         return None
     by = picture.end_at(last.refused_by) or picture.end_at(last.responder) or picture.right
     return Cause(what, by, True, None, (), last)
+
+
+_CHILD = {
+    "NO_PROPOSAL_CHOSEN": What.CHILD_PROPOSAL_REFUSED,
+    "TS_UNACCEPTABLE": What.SELECTORS_REFUSED,
+    "SINGLE_PAIR_REQUIRED": What.SELECTORS_REFUSED,
+    "INVALID_ID_INFORMATION": What.SELECTORS_REFUSED,
+}
+"""Refusals of a child, where the user's keys opened them."""
 
 
 def _decisive(picture: Picture) -> Negotiation | None:
@@ -125,4 +136,4 @@ def _wire_cause_v1(n: Negotiation, what: What | None) -> What | None:
         return What.UNDECRYPTABLE
     if n.reach is Reach.AUTH_REFUSED:
         return What.AUTH_REFUSED
-    return None if n.reach is Reach.CHILD_REFUSED else what
+    return what

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from enum import IntEnum
 
@@ -11,6 +11,7 @@ from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
 from stomion.wire.ike import Message, decode
 from stomion.wire.ike.bodies import FragmentV1, KeV2, Sealed, SealedFragment
+from stomion.wire.ike.keys import IkeKeys
 
 MAX_STEPS = 2_000
 """Messages of one negotiation kept as steps; a real one has a few dozen, a stuck one some hundreds."""
@@ -62,10 +63,16 @@ class Step:
     again: int = 0
     fate: str = ""
     cut: bool = False
+    opened: Message | None = None
 
     @property
     def where(self) -> Provenance:
         return self.seen[0][1]
+
+    @property
+    def view(self) -> Message:
+        """The message as far as it can be read: opened with the user's keys, else as it was sent."""
+        return self.opened or self.message
 
     @property
     def exchange(self) -> str:
@@ -73,7 +80,7 @@ class Step:
 
     @property
     def notifies(self) -> tuple[str, ...]:
-        return tuple(n.name for n in self.message.notifies)
+        return tuple(n.name for n in self.view.notifies)
 
     @property
     def fragment(self) -> str:
@@ -120,8 +127,11 @@ class Negotiation:
         return sum(1 for s in self.steps if s.again)
 
 
-def assemble(datagrams: Iterable[Datagram]) -> list[Negotiation]:
-    """Negotiations in the order of their first messages; the same message seen in several captures is one step."""
+def assemble(datagrams: Iterable[Datagram], keys: Sequence[IkeKeys] = ()) -> list[Negotiation]:
+    """Negotiations in the order of their first messages; the same message seen in several captures is one step.
+
+    With the keys of an SA its encrypted messages are opened (`Step.opened`).
+    """
     found: dict[tuple[bytes, frozenset[str]], Negotiation] = {}
     counts: dict[tuple[bytes, str, str], int] = {}
     steps: dict[tuple[bytes, str, int], Step] = {}
@@ -147,8 +157,35 @@ def assemble(datagrams: Iterable[Datagram]) -> list[Negotiation]:
             negotiation.dropped += 1
     result = sorted(found.values(), key=lambda n: n.start)
     for negotiation in result:
+        if keys:
+            _open(negotiation, keys)
         _read_through(negotiation)
     return result
+
+
+def _open(n: Negotiation, keys: Sequence[IkeKeys]) -> None:
+    """Open what the keys of this SA open; pieces of a fragmented message are joined at its last piece."""
+    from stomion.wire.ike.opening import V1Opener, join_fragments, open_v2
+
+    mine = [k for k in keys if k.spi_i.lower() == n.spi_i.hex() and k.ike == n.version]
+    for key in mine:
+        v1 = V1Opener(key)
+        pieces: dict[tuple[int, bool], dict[int, Message]] = {}
+        for step in n.steps:
+            if step.again:
+                earlier = next((s for s in n.steps if s.raw == step.raw and not s.again), None)
+                step.opened = earlier.opened if earlier else None
+                continue
+            opened = open_v2(step.raw, step.message, key) if n.version == 2 else v1.open(step.raw, step.message)
+            last = step.message.payloads[-1].body if step.message.payloads else None
+            if opened is None or not isinstance(last, SealedFragment):
+                step.opened = opened
+                continue
+            assert opened.header is not None
+            found = pieces.setdefault((opened.header.message_id, opened.header.is_response), {})
+            found[last.number] = opened
+            if len(found) == last.total:
+                step.opened = join_fragments([found[i] for i in sorted(found)])
 
 
 def _seen_again(step: Step, item: Datagram) -> None:
@@ -190,12 +227,30 @@ def _read_v2(n: Negotiation, step: Step, index: int) -> None:
     elif header.exchange == 35:
         if not response:
             n.reach = max(n.reach, Reach.AUTH_ASKED)
+        elif step.opened is not None:
+            _read_opened_answer(n, step, index)
         elif not step.fragment or step.fragment.startswith("1 "):
             lone = _lone_notify(step)
             _set_refusal(n, step, index, "") if lone else None
             n.reach = Reach.AUTH_REFUSED if lone else max(n.reach, Reach.AUTH_ANSWERED)
     elif header.exchange == 36 and not response:
         n.reach = max(n.reach, Reach.CHILD_ASKED)
+    elif header.exchange == 36 and step.opened is not None:
+        _read_opened_answer(n, step, index)
+
+
+_HARMLESS = frozenset({"TEMPORARY_FAILURE", "CHILD_SA_NOT_FOUND", "NO_ADDITIONAL_SAS"})
+
+
+def _read_opened_answer(n: Negotiation, step: Step, index: int) -> None:
+    """An answer to IKE_AUTH or CREATE_CHILD_SA whose inside is known."""
+    error = next((x.name for x in step.view.notifies if x.is_error and x.name not in _HARMLESS), "")
+    if not error:
+        n.refusal, n.refused_by, n.refusal_step = "", "", -1
+        n.reach = max(n.reach, Reach.AUTH_ANSWERED)
+        return
+    _set_refusal(n, step, index, error)
+    n.reach = Reach.AUTH_REFUSED if error == "AUTHENTICATION_FAILED" else Reach.CHILD_REFUSED
 
 
 def _read_init(n: Negotiation, step: Step, index: int, response: bool) -> None:

@@ -170,8 +170,15 @@ def _read_one(item: _File, evidence: Evidence, tick: Tick, years: _Years) -> Non
     elif kind == "text":
         _read_text(item, evidence, tick, years, size)
     else:
-        why = {"empty": "it is empty", "binary": "its content is of no known kind"}[kind]
+        why = _WHY[kind]
         evidence.not_recognised.append(NotRecognised(item.name, why))
+
+
+_WHY = {
+    "empty": "it is empty",
+    "binary": "its content is of no known kind",
+    "keys": "it holds keys; they are used only where it is given with --keys",
+}
 
 
 def _read_capture(item: _File, evidence: Evidence, tick: Tick, years: _Years, size: int) -> None:

@@ -24,6 +24,8 @@ def recognise(head: bytes) -> str:
 
 def _json_kind(start: bytes) -> str | None:
     first_line = start.split(b"\n", 1)[0]
+    if b'"ike-keys"' in start[:4096]:
+        return "keys"
     if b'"kind"' in first_line and start[:1] == b"{":
         return "records"
     if b'"nftables"' in start[:200]:

@@ -12,6 +12,7 @@ from stomion.errors import UnreadableInput, UsageError
 from stomion.exchange.negotiation import Step, assemble
 from stomion.ingest.capture import MAGICS, read_capture
 from stomion.ingest.files import open_input
+from stomion.ingest.keyfile import read_keys
 from stomion.logs.timestamps import clock_text
 from stomion.wire.ike import Message, decode
 from stomion.wire.ike.ledger import ledger
@@ -48,7 +49,7 @@ class MessageRecord(msgspec.Struct, frozen=True):
     damage: tuple[str, ...]
 
 
-def decode_file(path: Path) -> tuple[list[MessageRecord], list[str]]:
+def decode_file(path: Path, keys: Path | None = None) -> tuple[list[MessageRecord], list[str]]:
     """All messages of one file in the order of its packets, and what could not be read. `-` is standard input."""
     if str(path) == "-":
         return _from_dump(sys.stdin.read(MAX_DUMP))
@@ -63,7 +64,8 @@ def decode_file(path: Path) -> tuple[list[MessageRecord], list[str]]:
             capture, trouble = read_capture(stream, str(path), None)
     except UnreadableInput as error:
         return [], [error.what]
-    steps = [s for n in assemble(capture.datagrams) for s in n.steps]
+    found = assemble(capture.datagrams, read_keys(keys) if keys is not None else ())
+    steps = [s for n in found for s in n.steps]
     steps.sort(key=lambda s: s.where.packet or 0)
     return [_record(s) for s in steps], [trouble.what] if trouble else []
 
@@ -87,7 +89,7 @@ def message_title(message: Message) -> str:
 
 
 def _record(step: Step) -> MessageRecord:
-    return _message_record(step.message, step.raw, step)
+    return _message_record(step.view, step.raw, step)
 
 
 def _message_record(message: Message, raw: bytes, step: Step | None) -> MessageRecord:

@@ -11,6 +11,7 @@ from stomion.case.evidence import Evidence
 from stomion.diagnosis.runner import Diagnosis, diagnose
 from stomion.errors import Cancelled
 from stomion.ingest.folder import read_case
+from stomion.ingest.keyfile import read_keys
 from stomion.model.finding import STAGES, Status
 from stomion.model.provenance import Problem
 
@@ -49,8 +50,9 @@ def examine(
     paths: list[Path],
     progress: Callable[[str, int], None] = lambda _name, _count: None,
     token: CancelToken | None = None,
+    keys: Path | None = None,
 ) -> Examined:
-    """Raises UsageError where a path does not exist, Cancelled where the token is set."""
+    """`keys` is a key file. Raises UsageError where a path does not exist, Cancelled where the token is set."""
     watch = token or CancelToken()
 
     def tick(name: str, count: int) -> None:
@@ -58,6 +60,8 @@ def examine(
         progress(name, count)
 
     evidence = read_case(paths, tick)
+    if keys is not None:
+        evidence.keys = read_keys(keys)
     watch.check()
     found = tuple(diagnose(p) for p in pictures(evidence))
     for diagnosis in found:

@@ -98,14 +98,14 @@ def _message_lines(diagnosis: Diagnosis, negotiation: Negotiation | None, row: R
     step = row.step
     assert step is not None
     sender = diagnosis.picture.end_at(step.src)
-    head = f"{message_title(step.message).split(':')[0]} from {sender.title if sender else step.src}"
+    head = f"{message_title(step.view).split(':')[0]} from {sender.title if sender else step.src}"
     lines: list[Line] = [
         [(cut(head, width), "!strong")],
         [(cut(f"{step.size} bytes · {step.src}:{step.sport} → {step.dst}:{step.dport}", width), "muted")],
         [(cut(" · ".join(str(p) for _, p in step.seen), width), "source")],
         [],
     ]
-    fields = ledger(step.message)
+    fields = ledger(step.view)
     made = receptions(diagnosis.picture, negotiation, step, fields) if negotiation else [Reception(None)] * len(fields)
     raw_width = 25 if width >= 76 else 19 if width >= 60 else 13
     marks = [_mark(r) for r in made]
@@ -115,7 +115,7 @@ def _message_lines(diagnosis: Diagnosis, negotiation: Negotiation | None, row: R
     head = left("at", 6) + left("bytes", raw_width)
     lines.append([(head + left("says", max(0, width - len(head) - max(room, len(judge)))) + judge, "faint")])
     lines.extend(_field_line(f, m, raw_width, width, room) for f, m in zip(fields, marks, strict=True))
-    for damage in step.message.damage:
+    for damage in step.view.damage:
         lines.append([(f"damaged at {damage.offset:04x}: {cut(damage.text, width - 18)}", "change")])
     return lines
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from stomion.algebra.ranges import covers, missing, written
 from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.exchange.inside import child_asked
 from stomion.exchange.picture import End
 from stomion.model.event import Event
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.model.provenance import Provenance
 
 SPEC = Spec(
     code="selectors-narrowed",
@@ -23,6 +25,9 @@ SPEC = Spec(
 def judge(context: Context) -> Finding | None:
     if context.cause is not None:
         return None
+    sealed = _narrowed_inside(context)
+    if sealed is not None:
+        return sealed
     for end in context.picture.ends:
         up = end.story.child_up
         if up is None or len(up.my_ts) < 2 or up.my_ts[0].count("/") != 1:
@@ -31,6 +36,21 @@ def judge(context: Context) -> Finding | None:
         found = _narrowed(context, end)
         if found:
             return found
+    return None
+
+
+def _narrowed_inside(context: Context) -> Finding | None:
+    """From opened messages: the answer names less than was asked for."""
+    inside = child_asked(context.picture.negotiations)
+    asker = context.picture.end_at(inside.initiator) if inside else None
+    if inside is None or asker is None or inside.answer is None or not inside.given_near or not inside.given_remote:
+        return None
+    holder = context.picture.other(asker)
+    for owner, wanted, given in ((asker, inside.near, inside.given_near), (holder, inside.remote, inside.given_remote)):
+        lacking = written(missing(wanted, given))
+        if lacking and covers(wanted, given):
+            word = "local" if holder is owner else "remote"
+            return _told(asker, holder, owner, lacking, given, wanted, word, (inside.answer.where, inside.step.where))
     return None
 
 
@@ -76,6 +96,19 @@ def _finding(
 ) -> Finding:
     wanted = _wish_for(wisher, owner)
     word = "local" if holder is owner else "remote"
+    return _told(wisher, holder, owner, lacking, held, wanted, word, (event.where,))
+
+
+def _told(
+    wisher: End,
+    holder: End,
+    owner: End,
+    lacking: tuple[str, ...],
+    held: tuple[str, ...],
+    wanted: tuple[str, ...],
+    word: str,
+    evidence: tuple[Provenance, ...],
+) -> Finding:
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,
@@ -87,6 +120,6 @@ def _finding(
             Remedy(holder.site, f"widen its {word} selector to {listed(wanted)}"),
             Remedy(wisher.site, f"or ask for {listed(held)} only, and leave those hosts without the tunnel"),
         ),
-        evidence=(event.where,),
+        evidence=evidence,
         facts={"lacking": list(lacking), "held": list(held), "wanted": list(wanted)},
     )

@@ -24,7 +24,7 @@ def judge(context: Context) -> Finding | None:
     left, right = context.picture.ends
     shared = written(common(_lans(left), _lans(right)))
     if not shared:
-        mine, theirs = ({s for s in spans(_declared(e))} for e in (left, right))
+        mine, theirs = (set(spans(_declared(e))) for e in (left, right))
         shared = written(s for s in sorted(mine & theirs) if not _is_any(s))
     if not shared:
         return None

@@ -1,0 +1,84 @@
+"""What opened messages tell of the Child SA: what was asked for and what was given (only where the user gave keys)."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from stomion.exchange.negotiation import Negotiation, Step
+from stomion.logs.addresses import range_to_prefixes
+from stomion.model.proposal import Proposal
+from stomion.wire.ike.bodies import Identity, TsList
+
+
+@dataclass(frozen=True, slots=True)
+class ChildAsked:
+    """One request for a Child SA and, where it was opened too, its answer; ranges are prefixes."""
+
+    initiator: str
+    proposals: tuple[Proposal, ...]
+    near: tuple[str, ...]
+    remote: tuple[str, ...]
+    given_near: tuple[str, ...]
+    given_remote: tuple[str, ...]
+    step: Step
+    answer: Step | None
+
+
+def child_asked(negotiations: Sequence[Negotiation]) -> ChildAsked | None:
+    """The last opened request for a Child SA."""
+    for negotiation in reversed(negotiations):
+        for index in range(len(negotiation.steps) - 1, -1, -1):
+            found = _asked(negotiation, index)
+            if found is not None:
+                return found
+    return None
+
+
+def _asked(n: Negotiation, index: int) -> ChildAsked | None:
+    step = n.steps[index]
+    header = step.message.header
+    if step.opened is None or header is None or header.is_response:
+        return None
+    near, remote = _selectors(step, n.version)
+    if not near or not remote:
+        return None
+    answer = next((s for s in n.steps[index + 1 :] if s.opened is not None and _answers(s, step)), None)
+    given = _selectors(answer, n.version) if answer is not None else ((), ())
+    sa = step.opened.sa
+    return ChildAsked(step.src, sa.model() if sa else (), near, remote, given[0], given[1], step, answer)
+
+
+def _answers(answer: Step, request: Step) -> bool:
+    a, r = answer.message.header, request.message.header
+    return a is not None and r is not None and a.message_id == r.message_id and answer.src == request.dst
+
+
+def _selectors(step: Step, version: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """(the initiator's side, the responder's) of a message: TSi and TSr, or the two identities of quick mode."""
+    if version == 2:
+        lists = [p.body for p in step.view.payloads if isinstance(p.body, TsList)]
+        return (_prefixes(lists[0]), _prefixes(lists[1])) if len(lists) == 2 else ((), ())
+    header = step.message.header
+    found = [p.body.text for p in step.view.payloads if isinstance(p.body, Identity)]
+    if header is None or header.exchange != 32 or len(found) != 2:
+        return (), ()
+    return (found[0],), (found[1],)
+
+
+def _prefixes(ts: TsList) -> tuple[str, ...]:
+    out: list[str] = []
+    for item in ts.ranges:
+        text = item.text.split(" ")[0]
+        low, _, high = text.partition("-")
+        out.extend(range_to_prefixes(low, high) or _whole(low, high))
+    return tuple(out)
+
+
+def _whole(low: str, high: str) -> tuple[str, ...]:
+    try:
+        first, last = ipaddress.ip_address(low), ipaddress.ip_address(high)
+        return tuple(str(n) for n in ipaddress.summarize_address_range(first, last))[:8]
+    except (ValueError, TypeError):
+        return ()
