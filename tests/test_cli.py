@@ -52,7 +52,8 @@ def test_one_tunnel_and_a_healthy_exit() -> None:
     assert stomion("check", DEMO, "--tunnel", "quayhead-farlight").returncode == 0
     done = stomion("check", DEMO, "--tunnel", "nowhere")
     assert (done.returncode, done.stderr) == (
-        2, "stomion: no tunnel is called nowhere; there are: quayhead-farlight, quayhead-saltern, quayhead-marram\n",
+        2, "stomion: no tunnel is called nowhere; there are: quayhead-farlight, quayhead-saltern, quayhead-marram, "
+        "quayhead-driftwood, quayhead-brackish-freight\n",
     )  # fmt: skip
 
 

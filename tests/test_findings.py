@@ -255,4 +255,17 @@ def test_the_summary_says_everything_the_contract_names(demo: Examined) -> None:
         ("ike", "fault"),
         ("child", "unreached"),
     }
-    assert [t.status for t in found.tunnels] == ["broken", "broken", "working"]
+    assert [(t.name.removeprefix("quayhead-"), t.status) for t in found.tunnels] == [
+        ("saltern", "broken"), ("driftwood", "broken"), ("marram", "broken"), ("brackish-freight", "degraded"), ("farlight", "working"),
+    ]  # fmt: skip
+
+
+def test_the_demo_s_own_faults_are_named(demo: Examined) -> None:
+    found = {t.name.removeprefix("quayhead-"): t.first_fault for t in summary_of(demo).tunnels}
+    assert {name: f.code if f else None for name, f in found.items()} == {
+        "saltern": "ike-proposal-mismatch", "driftwood": "key-mismatch", "marram": "selectors-unacceptable",
+        "brackish-freight": "pfs-mismatch", "farlight": None,
+    }  # fmt: skip
+    freight = found["brackish-freight"]
+    assert freight.summary.startswith("Brackish Freight offers PFS group 14; Quayhead takes 20. The first child worked")
+    assert not any("203.0.113.222" in t.name for t in summary_of(demo).tunnels)

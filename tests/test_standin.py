@@ -31,13 +31,19 @@ EXPECTED = {
     "no-selectors": (What.SELECTORS_REFUSED, False),
     "told-selectors": (What.SELECTORS_REFUSED, True),
     "rekeyed": (What.CHILD_UP, False),
+    "no-child": (What.CHILD_PROPOSAL_REFUSED, False),
+    "told-no-child": (What.CHILD_PROPOSAL_REFUSED, True),
+    "stranger": (What.NO_PEER, False),
+    "initiate-v1": (What.INITIATING, False),
+    "asked-v1": (What.ASKED, False),
+    "garbled": (What.UNDECRYPTABLE, False),
 }
 FIELDS: dict[str, object] = {
     "tunnels": 3, "number": 7, "tunnel": "quayhead-marram", "peer": "198.51.100.34", "port": 500, "identity": "marram.lanternreef.example",
     "offer": "AES-GCM-16-256 · PRF HMAC-SHA2-384 · group 14", "allowed": "AES-GCM-16-256 · PRF HMAC-SHA2-384 · group 20",
     "suite": "AES-GCM-16-256 · PRF HMAC-SHA2-384 · group 20", "group": 20, "message": 0, "tries": 4, "lifetime": 28800,
     "spi_in": "c1a2b3d4", "spi_out": "0a0b0c0d", "old_in": "99887766", "local": "10.96.0.0/20", "remote": "10.66.0.0/21",
-    "asked_local": "10.96.0.0/20", "asked_remote": "10.66.0.0/22",
+    "length": 6325, "asked_local": "10.96.0.0/20", "asked_remote": "10.66.0.0/22",
 }  # fmt: skip
 
 
@@ -54,7 +60,7 @@ def test_the_demo_in_the_package_is_what_the_seed_gives() -> None:
 
 
 def test_no_key_is_in_any_file() -> None:
-    for name in ("quayhead-farlight", "quayhead-saltern", "quayhead-marram"):
+    for name in ("quayhead-farlight", "quayhead-saltern", "quayhead-marram", "quayhead-driftwood"):
         key = _psk(name)
         assert not any(key in data for data in demo_files().values())
 

@@ -80,8 +80,14 @@ async def test_findings_and_tunnels_are_stepped_through() -> None:
         await ready(pilot)
         await pilot.press("enter", "f")
         await pilot.pause()
+        assert "Driftwood could not make sense of Quayhead's first encrypted message." in text_of(app)
+        await pilot.press("f")
+        await pilot.pause()
         assert "Marram has 10.66.0.0/22 on its side; Quayhead means 10.66.0.0/21." in text_of(app)
         assert "░" in text_of(app)
+        await pilot.press("f")
+        await pilot.pause()
+        assert "every rekey fails" in text_of(app)
         await pilot.press("right_square_bracket")
         await pilot.pause()
         assert "Carries traffic; rekeyed 2 times." in text_of(app)
@@ -96,12 +102,12 @@ async def test_the_filter_narrows_and_escape_clears_it() -> None:
         await ready(pilot)
         await pilot.press("slash", *"marram")
         await pilot.pause()
-        assert "3 tunnels · 1 shown" in text_of(app)
+        assert "5 tunnels · 1 shown" in text_of(app)
         assert app.current.picture.name == "quayhead-marram"
         await pilot.press("enter")
         await pilot.press("escape")
         await pilot.pause()
-        assert "3 tunnels · 2 broken" in text_of(app)
+        assert "5 tunnels · 3 broken · 1 degraded" in text_of(app)
         await pilot.press("slash", *"zzz")
         await pilot.pause()
         assert "No tunnel fits" in text_of(app)
@@ -140,10 +146,10 @@ async def test_mouse_chooses_and_opens() -> None:
     app = StomionApp([demo_folder()])
     async with app.run_test(size=(160, 47)) as pilot:
         await ready(pilot)
-        await pilot.click("#list", offset=(20, 1))
+        await pilot.click("#list", offset=(20, 2))
         await pilot.pause()
         assert app.current.picture.name == "quayhead-marram"
-        await pilot.click("#list", offset=(20, 1))
+        await pilot.click("#list", offset=(20, 2))
         await pilot.pause()
         assert app.place == "tunnel"
 

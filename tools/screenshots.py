@@ -22,12 +22,13 @@ CELL = (8, 17)
 # name: (window, what to wait for first, then keys and what to wait for)
 SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
     "tunnels": (WIDE, []),
-    "tunnels-light": (WIDE, [("t", "Saltern"), ("Down", "Marram has")]),
+    "tunnels-light": (WIDE, [("t", "Saltern"), ("Down", "Driftwood could"), ("Down", "Quayhead means")]),
     "tunnels-narrow": (NARROW, []),
-    "tunnel-selectors": (WIDE, [("Down", "Marram has"), ("Enter", "must change")]),
+    "tunnel-selectors": (WIDE, [("Down", "Driftwood could"), ("Down", "Quayhead means"), ("Enter", "must change")]),
     "tunnel-inferred": (WIDE, [("Enter", "inferred")]),
-    "tunnel-healthy": (WIDE, [("Down", "Marram has"), ("Down", "Carries"), ("Enter", "traffic gets through")]),
+    "tunnel-healthy": (WIDE, [("End", "Carries"), ("Enter", "traffic gets through")]),
     "negotiation": (WIDE, [("3", "NO_PROPOSAL_CHOSEN")]),
+    "negotiation-v1": (WIDE, [("Down", "Driftwood could"), ("3", "MAIN_MODE")]),
     "negotiation-narrow": (NARROW, [("3", "NO_PROPOSAL_CHOSEN")]),
     "evidence": (WIDE, [("e", "understood")]),
     "keys": (WIDE, [("3", "NO_PROPOSAL_CHOSEN"), ("?", "Keys on the screen")]),

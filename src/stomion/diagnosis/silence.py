@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from stomion.diagnosis.spec import Context
 from stomion.exchange.negotiation import Negotiation, Reach
 from stomion.exchange.picture import End, Picture
+from stomion.model.event import What
 from stomion.model.provenance import Provenance
 
 
@@ -20,6 +21,7 @@ class Silence:
     after_init: bool
     negotiation: Negotiation | None
     places: tuple[Provenance, ...]
+    port_closed: bool = False
 
 
 def unanswered(context: Context) -> Silence | None:
@@ -38,7 +40,8 @@ def unanswered(context: Context) -> Silence | None:
     if last:
         places.append(last.steps[0].where)
     after = bool(asker.story.ike_agreed) or bool(last and last.reach >= Reach.INIT_ANSWERED)
-    return Silence(asker, _arrived(last, other), _answer_left(last, other), after, last, tuple(places))
+    closed = bool(picture.unreachables) or any(e.what is What.PORT_CLOSED for e in asker.story.silence)
+    return Silence(asker, _arrived(last, other), _answer_left(last, other), after, last, tuple(places), closed)
 
 
 def _asker(picture: Picture) -> End | None:

@@ -204,11 +204,11 @@ _LINES: dict[Stage, Callable[[Picture, End], Line]] = {
 
 
 def status_of(picture: Picture, first: Finding | None, stages: tuple[StageVerdict, ...]) -> Status:
-    """A fault breaks a tunnel, save that a narrowed one works in part; traffic or counters prove one that works."""
+    """A fault breaks a tunnel, save that a part of it may still work; traffic or counters prove one that works."""
     if first is not None:
-        carries = any(s.stage is Stage.CARRIAGE and Verdict.PASS in (s.left, s.right) for s in stages)
-        part = first.code in ("selectors-narrowed", "pfs-mismatch") and (
-            carries or any(t.passed for t in picture.tests)
+        # A narrowed child carries a part; one that can't be renewed carries on until it expires.
+        part = first.code == "selectors-narrowed" or (
+            first.code == "pfs-mismatch" and any(e.story.child_up is not None for e in picture.ends)
         )
         return Status.DEGRADED if part else Status.BROKEN
     by_stage = {s.stage: s for s in stages}

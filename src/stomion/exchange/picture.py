@@ -61,7 +61,9 @@ class End:
     @property
     def title(self) -> str:
         """The site's name as people write it; addresses stay as they are."""
-        return self.site[:1].upper() + self.site[1:]
+        if self.site[:1].isdigit():
+            return self.site
+        return " ".join(word[:1].upper() + word[1:] for word in self.site.split("-"))
 
     @property
     def address(self) -> str:

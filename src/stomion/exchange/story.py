@@ -18,7 +18,7 @@ IKE_FAILURES = frozenset({
 CHILD_FAILURES = frozenset({
     What.CHILD_PROPOSAL_REFUSED, What.PFS_REFUSED, What.SELECTORS_REFUSED, What.NARROWED, What.INSTALL_FAILED,
 })  # fmt: skip
-SILENCE = frozenset({What.NO_ANSWER, What.GAVE_UP, What.RESENT})
+SILENCE = frozenset({What.NO_ANSWER, What.GAVE_UP, What.RESENT, What.PORT_CLOSED})
 
 
 @dataclass(frozen=True, slots=True)

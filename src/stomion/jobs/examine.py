@@ -12,7 +12,7 @@ from stomion.diagnosis.runner import Diagnosis, diagnose
 from stomion.errors import Cancelled
 from stomion.ingest.folder import read_case
 from stomion.ingest.keyfile import read_keys
-from stomion.model.finding import STAGES, Status
+from stomion.model.finding import STAGES, Certainty, Status
 from stomion.model.provenance import Problem
 
 
@@ -24,12 +24,15 @@ class Examined:
     tunnels: tuple[Diagnosis, ...]
 
     def worst_first(self) -> tuple[Diagnosis, ...]:
-        """Broken ones first, the earliest fault of these before later ones; then by name."""
+        """Broken ones first, the earliest fault of these before later ones, the surest before others; then by name."""
+        sure = tuple(Certainty)
         order = (Status.BROKEN, Status.DEGRADED, Status.UNPROVEN, Status.IDLE, Status.WORKING)
 
-        def key(d: Diagnosis) -> tuple[int, int, str]:
+        def key(d: Diagnosis) -> tuple[int, int, int, str]:
             first = d.first_fault
-            return order.index(d.status), STAGES.index(first.stage) if first else len(STAGES), d.picture.name
+            if first is None:
+                return order.index(d.status), len(STAGES), 0, d.picture.name
+            return order.index(d.status), STAGES.index(first.stage), sure.index(first.certainty), d.picture.name
 
         return tuple(sorted(self.tunnels, key=key))
 

@@ -96,8 +96,8 @@ def notifies_of(text: str) -> tuple[str, ...]:
 _NOT = r"(?:not|no|never|nothing|none|without|cannot|neither|unable to|failed to|refus\w+|reject\w+|declin\w+)"
 IDEAS: dict[str, str] = {
     "no": rf" {_NOT} | fail\w*| invalid| mismatch\w*| unaccept\w+| differ\w*| wrong| bad | den(?:y|ied)| refus\w+| reject\w+"
-    r"| declin\w+| unknown| disagree\w*| incompatib\w+| unsupported| error| too old| stopped| forbidden| disallow\w*| discard\w*| abort\w*| disabled| does not equal",
-    "refusal": r" (?:cannot|can not|unable to|could not) (?:accept|agree|use|take)| not equal| expected(?= )| not (?:accept\w*|agree\w*|allow\w*|permit\w*|willing|match\w*|acceptable|compatible|offer\w*|configured|supported|suit\w*"
+    r"| declin\w+| unknown| disagree\w*| incompatib\w+| unsupported| error| too old| stopped| forbidden| disallow\w*| discard\w*| abort\w*| disabled| does not equal| malformed| garbled| gibberish| larger than| should have been",
+    "refusal": r" not specified| but (?:the )?(?:peer|it|they|remote|partner) (?:declares?|says|said|sent|claims?|claimed|uses?|used|presented|is)(?= )| (?:cannot|can not|unable to|could not) (?:accept|agree|use|take)| not equal| expected(?= )| not (?:accept\w*|agree\w*|allow\w*|permit\w*|willing|match\w*|acceptable|compatible|offer\w*|configured|supported|suit\w*"
     r"|mirror\w*|overlap|cover\w*|correspond)|"
     r" refus\w+| reject\w+| declin\w+| den(?:y|ied)| unaccept\w+| mismatch\w*| no (?:\w+ ){0,3}(?:match\w*|common|accept\w*|agree\w*|overlap|suitable|usable|shared|proposal|chosen)"
     r"| nothing in common| none (?:\w+ ){0,6}(?:accept\w*|match\w*|allowed|permitted|suit\w*|configured|usable|fit\w*)| differ\w*| disagree\w*| incompatib\w+"
@@ -115,12 +115,12 @@ IDEAS: dict[str, str] = {
     r"| untrusted| not yet valid| public key| x ?509",
     "auth": r" authenticat\w+| auth(?= )| prove\w*| proof| believe\w*| credentials?| trust\w*",
     "method": r" auth(?:entication)? methods?| none allows pre ?shared key| method of authentication",
-    "nopeer": r" not (?:assigned|bound|mapped|attached|belonging) to (?:any|a|one)(?= )| no (?:tunnel|connection|peer|policy|config\w*|link) (?:uses|has|matches|covers|owns|knows)"
+    "nopeer": r" not on (?:our|the|any) list| not (?:assigned|bound|mapped|attached|belonging) to (?:any|a|one)(?= )| no (?:tunnel|connection|peer|policy|config\w*|link) (?:uses|has|matches|covers|owns|knows)"
     r"| no (?:ike(?:v[12])? |isakmp |matching |suitable |such |known |local )*(?:config\w*|connections?|peers?|policy|policies|definition|entry|tunnels?|site link|gateway|profile)(?: \w+){0,4}"
     r" (?:found|for|match\w*|defined|exist\w*|configured|known|authorized|here|with|from|has)"
-    r"| (?:unknown|unconfigured|unexpected|foreign|strange) (?:peer|gateway|remote|initiator|address|host|far|partner|source|party|sender)"
+    r"| (?<! mode from)(?:unknown|unconfigured|unexpected|foreign|strange) (?:peer|gateway|remote|initiator|address|host|far|partner|source|party|sender)"
     r"| (?:peer|gateway|remote|far|address|partner|initiator|caller|host)(?: \w+| [\d.]+){0,5} (?:is )?(?:not (?:configured|known|one of|defined|listed|expected|in our|in the|found)|unknown|unconfigured)"
-    r"| do not know (?:this|any|the|a) (?:peer|gateway|remote|address|partner)| no such (?:peer|gateway|partner)| unknown (?:peer|far)| nothing (?:is )?configured for| we have no (?:site link|tunnel|connection|entry|peer|configuration)"
+    r"| do not know (?:this|any|the|a) (?:peer|gateway|remote|address|partner)| no such (?:peer|gateway|partner)| nothing (?:is )?configured for| we have no (?:site link|tunnel|connection|entry|peer|configuration)"
     r"| not in (?:our|the) (?:configuration|list)| no config named| reason (?:unknown peer|no such peer|not configured|no config\w*|unknown gateway|unknown far|no peer\w*)| no link (?:is )?(?:set up|configured|defined)",
     "version": r" (?:ike )?versions?(?: \S+){0,4} (?:not|mismatch\w*|differs?|unsupported|wrong|refused|rejected|only)| (?:wrong|unsupported|other|different|invalid|bad) (?:ike |protocol |major )?versions?"
     r"| major version| version mismatch| only (?:accepts?|speaks?|permits?|allows?|take) (?:ike ?)?(?:v|version )[12]| not (?:speak|accept|support|allow) (?:ike ?)?(?:v|version )[12]| ikev[12] (?:is )?(?:not|disabled|refused|denied|only)"
@@ -133,8 +133,8 @@ IDEAS: dict[str, str] = {
     "silence": r" no (?:answer|reply|replies|response|reaction)| not (?:yet )?(?:answer\w*|respond\w*|repl\w+|react\w*)| unanswered| timed? ?out| timeout| giv(?:e|ing|en) up| gave up| unresponsive| silent| nothing (?:came|comes) back| no sign of life"
     r"| heard nothing| nothing heard| stopped answering| retries exhausted| retry limit| max\w* retr\w+| too many retr\w+| no longer answers| went away| is dead| (?:is|considered|declared|presumed) (?:dead|gone|down|lost)",
     "again": r" retransmit\w*| retransmi\w+| re ?sen[dt]\w*| sen[dt]\w*(?: \w+){0,4} again| repeat\w*| retry\w*| retried| trying again| once more| another try| attempt [2-9]",
-    "ended": r" giv(?:e|ing|en) up| gave up| abandon\w*| final| last time| exhausted| no more| maximum| limit| abort\w*| stopp?\w* trying",
-    "decrypt": r" decrypt\w*| deciph\w*| made no sense| makes no sense| garbled| gibberish| unreadable| malformed| could not (?:be )?parsed?| parsing failed| payload length| invalid (?:hash|id) v1| padding| integrity check (?:failed|value)| unintelligible| cannot be read| bad payload| undecryptable| no sense",
+    "ended": r" giv(?:e|ing|en) up| gave up| abandon\w*| final| last time| exhausted| no more| maximum| exceeded| limit| abort\w*| stopp?\w* trying",
+    "decrypt": r" larger than can fit| payload has an unknown value| should have been zero| decrypt\w*| deciph\w*| made no sense| makes no sense| garbled| gibberish| unreadable| malformed| could not (?:be )?parsed?| parsing failed| payload length| invalid (?:hash|id) v1| padding| integrity check (?:failed|value)| unintelligible| cannot be read| bad payload| undecryptable| no sense",
     "install": r" (?:unable|failed|cannot|could not|not able|error) (?:to )?(?:\w+ ){0,3}(?:install\w*|add|apply|load|create)(?: \w+){0,4} (?:sa|sad|sas|ipsec|policy|policies|state|kernel|spd|xfrm|keys?)"
     r"| install\w* (?:\w+ ){0,4}(?:failed|refused|rejected|error)| kernel (?:refused|rejected|returned|error|reported|answered|would not|said|denied)| netlink (?:error|response)| received netlink error| algorithm (?:not supported by|unknown to|missing in) (?:the )?kernel| not (?:be )?installed|"
     r" (?:kernel|forwarding|data plane|datapath|hardware)(?: \w+){0,5} (?:refus\w+|reject\w+|fail\w*|error|not accept|declin\w+|den\w+)",
@@ -147,7 +147,7 @@ IDEAS: dict[str, str] = {
     "peerlost": r" dpd| dead peer| peer (?:is )?(?:dead|gone|lost|down)| keepalives?| liveness| heartbeat| life ?sign| no longer answers| sign of life| probes?",
     "delete": r" deletes?(?= )| deletion| d ",
     "theirdeed": r" (?:peer|remote|far|gateway|other (?:end|side)|partner|responder|initiator|it|they)(?: [^ ]+){0,8}? (?:asks?|asked|requests?|requested|wants?|wanted|sent|sends)",
-    "received": r" received?| receiving| parsed| got | heard| incoming| inbound| arrived| notified us| answered with| says | said | tells us| told us| replied| reports?| came back|(?: in| rx)(?= from)| rx (?=\w)| dir in| recv\w*",
+    "received": r" received?| receiving| parsed| got | heard| incoming| inbound| arrived| notified us| answered with| says | said | tells us| told us| replied| reports?| came back|(?: in| rx)(?= from)| rx (?=\w)| dir in| recv\w*| processed",
     "sent": r" send| sending| sent | generat\w+| respond\w* (?:to|with)| reply with| replying| answer\w* with| outgoing| tx | xmit\w*",
     "begin": r" initiat\w+| contacting| begin\w*| start\w*| connecting| opening| trying| calling| attempting|(?: p1| ike| phase 1) (?:new|attempt)| dialling| launching| set(?:ting)? up",
     "asked": r" is initiating| contacted us| has contacted| dir in| from (?:peer|remote)| responding to| incoming| inbound| we were contacted| as responder| responder side| received (?:an? |new |the )?(?:initial|ike|first|main|connection)|"
@@ -159,6 +159,7 @@ IDEAS: dict[str, str] = {
     "float": r" 4500.*(?:float\w*|from here on|continue|switch\w*|mov(?:ed|ing)|now talk)|(?:from here on| continue| float\w*| switch\w* to| moving to| moved to)(?: \S+){0,6} 4500",
     "selected": r" selected proposal| have agreed| agreed (?:on|to|with)| chosen proposal| chose proposal| accept\w* proposal|(?<! no) proposal (?:accepted|chosen|selected|agreed)| negotiated (?:ike|esp|proposal|transform|algorithms?|cipher)| status agreed|(?: using| picked| settled on) proposal| settled on",
     "names": r" received proposals?| configured proposals?| offered proposals?| local proposals?| remote proposals?| proposals? (?:received|configured|offered)",
+    "closed": r" connection refused| port (?:is )?unreachable| econnrefused| port (?:is )?closed| icmp type 3 code 3",
     "group": r" diffie hellman group| dh group| ke payload| key exchange group",
     "me": r" myself| our own| we (?:have )?prove\w*| local side",
     "unwelcome": r" spoofed?| attack| flood| scan\w*",
@@ -178,6 +179,7 @@ class Rule:
 R = Rule
 RULES: tuple[Rule, ...] = (
     R(What.SEND_FAILED, ("route",)),
+    R(What.PORT_CLOSED, ("closed",)),
     R(What.MODE_REFUSED, ("mode", "refusal"), ("child",)),
     R(What.MODE_REFUSED, ("mode", "method")),
     R(What.NARROWED, ("narrow", "selector")),
@@ -187,7 +189,9 @@ RULES: tuple[Rule, ...] = (
     R(What.CERTIFICATE_REFUSED, ("certificate", "no"), ("key",)),
     R(What.METHOD_REFUSED, ("method", "refusal")),
     R(What.UNDECRYPTABLE, ("decrypt", "no"), ("selector",)),
-    R(What.SELECTORS_REFUSED, ("selector", "refusal"), ("auth", "decrypt", "key")),
+    R(What.SELECTORS_REFUSED, ("selector", "refusal"), ("auth", "decrypt", "key", "nopeer")),
+    R(What.SELECTORS_REFUSED, ("nopeer", "selector")),
+    R(What.SELECTORS_REFUSED, ("nopeer", "child"), ("ike",)),
     R(What.CHILD_PROPOSAL_REFUSED, ("proposal", "child", "refusal"), ("key", "ike")),
     R(What.IKE_PROPOSAL_REFUSED, ("proposal", "ike", "refusal"), ("key", "child", "nopeer")),
     R(What.CHILD_PROPOSAL_REFUSED, ("proposal", "child", "refusal"), ("key", "nopeer")),
@@ -195,6 +199,7 @@ RULES: tuple[Rule, ...] = (
     R(What.PROPOSAL_REFUSED, ("proposal", "refusal"), ("key", "auth")),
     R(What.KEY_REFUSED, ("key", "no"), ("up",)),
     R(What.IDENTITY_REFUSED, ("identity", "refusal"), ("decrypt",)),
+    R(What.GAVE_UP, ("silence", "ended"), ("child",)),
     R(What.AUTH_REFUSED, ("auth", "no"), ("up",)),
     R(What.REKEY_FAILED, ("rekey", "no"), ("proposal", "selector", "silence")),
     R(What.PEER_LOST, ("peerlost", "silence")),
@@ -223,6 +228,8 @@ _FAR_DEED = re.compile(
     r" (?:peer|remote|far|other (?:end|side)|partner|responder|remote gateway|gateway)\b(?: [^ ]+){0,7}? (?:did not|does not|do not|would not|will not|is not (?:willing|able|prepared)|was not willing|has not accepted|"
     r"refus\w+|reject\w+|declin\w+|denie[sd]|has (?:refused|rejected|declined|denied)|turned down)(?! respond| answer| reply| match| equal| correspond| exist| contain)"
     r"| (?:peer|remote|far|other (?:end|side)|partner|responder|gateway)(?: [^ ]+){0,3}? (?:sent|says|said|reports?|reported|answered|replied|returned|claims|tells|told)(?! us to join)"
+    r"| (?:response|reply|answer) (?:contained|contains|rejected|refused|carried|carries)| (?:message|packet) contain(?:ing|ed|s) "
+    r"| ignor(?:ing|ed) (?:informational|notif\w*|the notif\w*)"
     r"| (?:failed|answered) by (?:the )?(?:far|peer|remote|other|partner|responder|gateway)| peer (?:refused|rejected|denied|declined)"
     r"| it (?:wants|demands|asked for)(?= )|(?:refused|rejected|denied|declined|turned down) by (?:the )?(?:far|peer|remote|other|partner|responder|gateway)| refused by far"
     r"| we (?:were|have been) (?:refused|rejected|turned)| our (?:proposals?|offers?|request|identity|selectors?)(?: \w+){0,3} (?:was|were|has been|have been) (?:refused|rejected|declined|denied|turned)"
@@ -230,7 +237,7 @@ _FAR_DEED = re.compile(
 _OWN_DEED = re.compile(
     r" we (?:did not|do not|cannot|could not|will not|would not|refuse\w*|reject\w*|decline\w*|deny|denied|only|have refused|have rejected|have declined|are configured|have no|hold|require)| so we (?:declin|refus|reject)"
     r"| (?:could|can|did|does|has|was|is) not (?:able to )?(?:prove[nd]?|know|authenticate)| fail(?:ed|s) to (?:prove|authenticate)| could not prove"
-    r"| not (?:prove|proved|proven) | match(?:es)? ours? | our (?:pre ?shared|secret|psk)| is not ours"
+    r"| not (?:prove|proved|proven) | computed | calculated | match(?:es)? ours? | our (?:pre ?shared|secret|psk)| is not ours"
 )
 
 

@@ -73,7 +73,7 @@ _ERRORS_OF_NOTIFIES: dict[str, What] = {
 }
 _SPECIFIC = frozenset({
     What.SEND_FAILED, What.MODE_REFUSED, What.NARROWED, What.INSTALL_FAILED, What.VERSION_REFUSED, What.PFS_REFUSED,
-    What.CERTIFICATE_REFUSED, What.METHOD_REFUSED, What.NO_PEER, What.KEY_REFUSED,
+    What.CERTIFICATE_REFUSED, What.METHOD_REFUSED, What.NO_PEER, What.KEY_REFUSED, What.UNDECRYPTABLE, What.PORT_CLOSED,
 })  # fmt: skip
 """Reasons that tell more than the notify sent along with them."""
 
@@ -103,6 +103,7 @@ _NUMBERS = re.compile(
     r"\d{1,3}(?:\.\d{1,3}){3}(?!\d)|(?<![\w.])(?=[0-9a-f]*\d)[0-9a-f]{8,}(?![\w.])"
     r"|(?<=[\[|#{<])\d{1,9}(?=[\]}>:])(?<!500)|(?<![\w.])(?!4500\b)\d{3,}(?=[ s])"
 )
+_AUTH_NOTIFY = re.compile(r"auth\w*[_-]fail|notif|N\(AUTH|AuthenticationFailed|AUTHENTICATION FAILED", re.IGNORECASE)
 SHAPES_KEPT = 8_192
 """Wordings remembered: a log says the same few hundred things with other numbers."""
 
@@ -165,6 +166,9 @@ def _said(line: str) -> Said | None:
     if not lex.RELEVANT.search(line.lower()) or (lex.NOISE.search(text) and not lex.STRONG.search(text)):
         return None
     notifies = lex.notifies_of(text)
+    if "AUTHENTICATION_FAILED" in notifies and not _AUTH_NOTIFY.search(line):
+        # In prose "authentication failed" is no notify: it says nothing of who refused whom.
+        notifies = tuple(n for n in notifies if n != "AUTHENTICATION_FAILED")
     ideas = lex.ideas_of(text)
     exchange = next((e for e in EXCHANGES if f" {e[0]}" in text), None)
     what = _classify(text, ideas, notifies, exchange)
@@ -229,6 +233,8 @@ def _classify(
 def _good_news(text: str, ideas: frozenset[str]) -> What | None:
     if "rekey" in ideas and ("down" in ideas or " rekeyed" in text or " renewed" in text):
         return _neutral(text, ideas)
+    if re.search(r" established (?:the |an? )?(?:ike|isakmp|parent) sa", text):
+        return What.IKE_UP
     if "auth" in ideas and "child" not in ideas and not re.search(r" (?:ike )?sa \S* ?established", text):
         return None if "me" in ideas else What.AUTH_OK
     if "child" in ideas and not re.search(r" (?:ike|isakmp|parent) sa (?:\S+ )?(?:established|up)", text):

@@ -26,6 +26,7 @@ class What(StrEnum):
     GAVE_UP = "gave up waiting"
     NO_ANSWER = "peer does not answer"
     SEND_FAILED = "could not send"
+    PORT_CLOSED = "the peer's port is closed"
     NO_PEER = "no configuration for this peer"
     VERSION_REFUSED = "IKE version refused"
     MODE_REFUSED = "exchange mode refused"

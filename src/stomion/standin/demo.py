@@ -11,17 +11,27 @@ from functools import partial
 from stomion.standin.chance import Chance
 from stomion.standin.dialects import LEDGERED, TALKATIVE
 from stomion.standin.gateway import Gateway, Peer, Session, Suite
+from stomion.standin.gateway_v1 import MainMode, PeerV1
 from stomion.standin.network import Network, Parcel, Tap
 
 SEED = "lanternreef"
 START = datetime(2026, 5, 4, 9, 14, 0, tzinfo=UTC).timestamp()
 QUAYHEAD, FARLIGHT, SALTERN, MARRAM = "192.0.2.10", "198.51.100.20", "203.0.113.10", "198.51.100.34"
-LANS = {"quayhead": "10.96.0.0/20", "farlight": "10.98.0.0/20", "saltern": "10.64.0.0/21", "marram": "10.66.0.0/21"}
+DRIFTWOOD, BRACKISH, STRANGER = "203.0.113.77", "198.51.100.200", "203.0.113.222"
+LANS = {
+    "quayhead": "10.96.0.0/20",
+    "farlight": "10.98.0.0/20",
+    "saltern": "10.64.0.0/21",
+    "marram": "10.66.0.0/21",
+    "driftwood": "10.68.0.0/22",
+    "brackish-freight": "10.72.16.0/22",
+}
 DOMAIN = "lanternreef.example"
 
 STRONG = Suite(((20, 256),), (6,), (), (20, 19))
 FOURTEEN = Suite(((20, 256),), (6,), (), (14,))
 ESP = Suite(((12, 256),), (), (12,), (20,), 3)
+ESP_FOURTEEN = Suite(((12, 256),), (), (12,), (14,), 3)
 
 
 @dataclass(slots=True)
@@ -82,8 +92,11 @@ def demo_files(seed: str = SEED) -> dict[str, bytes]:
     counters = _farlight(net, quayhead, farlight, tests, seed)
     _marram(net, quayhead, marram)
     _saltern(net, quayhead, saltern)
+    counters += _brackish(net, quayhead, seed)
+    driftwood = _driftwood(net, quayhead, taps["quayhead"], seed)
+    _noise(net, quayhead, seed)
     net.run()
-    return _files(quayhead, farlight, marram, taps, counters, tests)
+    return _files((quayhead, farlight, marram, driftwood), taps, counters, tests)
 
 
 def _start(net: Network, gateway: Gateway) -> None:
@@ -201,14 +214,81 @@ def _saltern(net: Network, quayhead: Gateway, saltern: Gateway) -> None:
         net.at(START + 20 + 30 * n, lambda: saltern.initiate(net, at_s))
 
 
+def _brackish(net: Network, quayhead: Gateway, seed: str) -> list[Counter]:
+    """PFS differs: the first child works, every rekey that Brackish Freight asks for is refused. Its own evidence is not ours."""
+    freight = Gateway("brackish-freight", BRACKISH, "vpn.brackish-freight.example", TALKATIVE, seed)
+    net.attach(BRACKISH, freight.receive)
+    net.path(QUAYHEAD, BRACKISH, 0.028)
+    a, b = LANS["quayhead"], LANS["brackish-freight"]
+    at_q, at_b = _join(quayhead, freight, (STRONG, STRONG), (a, b, b, a), child=ESP_FOURTEEN)
+    counters = [Counter("quayhead", at_q.tunnel, a, b)]
+    at_q.on_child = counters[0].fresh
+    net.at(START + 11.4, lambda: freight.initiate(net, at_b))
+    for moment in (START + 131.4, START + 191.4, START + 251.4):
+        net.at(moment, lambda: freight.rekey(net, _last(freight, QUAYHEAD)))
+    other = Counter("brackish-freight", at_b.tunnel, b, a)
+    at_b.on_child = other.fresh
+    chance = Chance(seed, "freight")
+    for index in range(6):
+        for n in range(3):
+            net.at(START + 20 + 15 * index + n, _echo(net, freight, quayhead, other, counters[0], chance, n))
+        net.at(START + 24 + 15 * index, partial(counters[0].read, START + 24 + 15 * index))
+    return counters
+
+
+def _driftwood(net: Network, quayhead: Gateway, tap: Tap, seed: str) -> MainMode:
+    """IKEv1, and the key was mistyped at one end: message 5 makes no sense at Driftwood."""
+    hub = MainMode("quayhead", QUAYHEAD, quayhead.identity, LEDGERED, seed)
+    far = MainMode("driftwood", DRIFTWOOD, f"driftwood.{DOMAIN}", TALKATIVE, seed, offset=-0.4)
+    hub.lines = quayhead.lines
+    hub.peers[DRIFTWOOD] = PeerV1("quayhead-driftwood", DRIFTWOOD, far.identity, _psk("quayhead-driftwood", seed))
+    far.peers[QUAYHEAD] = PeerV1("quayhead-driftwood", QUAYHEAD, hub.identity, _psk("quayhead-driftwod", seed))
+
+    def shared(network: Network, parcel: Parcel) -> None:
+        (hub if parcel.src == DRIFTWOOD else quayhead).receive(network, parcel)
+
+    net.attach(QUAYHEAD, shared, tap)
+    net.attach(DRIFTWOOD, far.receive)
+    net.path(QUAYHEAD, DRIFTWOOD, 0.022)
+    for moment in (START + 33.5, START + 153.5, START + 273.5):
+        net.at(moment, lambda: hub.initiate(net, hub.peers[DRIFTWOOD]))
+    return far
+
+
+_OTHER_BUSINESS = (
+    "flow allow src=10.96.0.{0} dst=198.51.100.{1}:443 bytes={2} rule=web-out",
+    "flow deny src=203.0.113.{1}:4{2} dst=192.0.2.10:22 rule=last",
+    "dhcp lease 10.96.0.{0} renewed for 3600 s",
+    "ntp offset 0.{2} ms against 198.51.100.1",
+    "login ok user=helm from 10.96.0.{0}",
+)
+
+
+def _noise(net: Network, quayhead: Gateway, seed: str) -> None:
+    """What stands between the lines that matter, and a stranger who knocks."""
+    chance = Chance(seed, "noise")
+    for n in range(160):
+        text = _OTHER_BUSINESS[n % len(_OTHER_BUSINESS)]
+        numbers = [int(chance.between(2, 250)), int(chance.between(2, 250)), int(chance.between(100, 999))]
+        net.at(START + chance.between(0, 440), partial(_remark, net, quayhead, text.format(*numbers)))
+    stranger = Gateway("stranger", STRANGER, "nobody.example", TALKATIVE, seed)
+    net.attach(STRANGER, stranger.receive)
+    peer = Peer("probe", QUAYHEAD, "", b"x", FOURTEEN, ESP, "10.0.0.0/8", "10.0.0.0/8", first_group=14, tries=1)
+    for moment in (START + 95.0, START + 301.0):
+        net.at(moment, lambda: stranger.initiate(net, peer))
+
+
+def _remark(net: Network, gateway: Gateway, text: str) -> None:
+    gateway.lines.append(gateway.dialect.stamp(net.now + gateway.offset, gateway.name).removesuffix("ike ") + text)
+
+
 def _files(
-    quayhead: Gateway,
-    farlight: Gateway,
-    marram: Gateway,
+    gateways: tuple[Gateway, Gateway, Gateway, MainMode],
     taps: dict[str, Tap],
     counters: list[Counter],
     tests: list[dict[str, object]],
 ) -> dict[str, bytes]:
+    quayhead, farlight, marram, driftwood = gateways
     return {
         "case.toml": _CASE.encode(),
         "sites/quayhead.toml": _QUAYHEAD.encode(),
@@ -216,16 +296,17 @@ def _files(
         "sites/marram.toml": _MARRAM.encode(),
         "quayhead/ike.log": _text(quayhead),
         "quayhead/wan.pcapng": taps["quayhead"].pcapng(),
-        "quayhead/counters.jsonl": _records(counters[0].readings),
+        "quayhead/counters.jsonl": _records(counters[0].readings + counters[2].readings),
         "farlight/ike.log": _text(farlight),
         "farlight/wan.pcap": taps["farlight"].pcap(),
         "farlight/counters.jsonl": _records(counters[1].readings),
         "marram/gateway.log": _text(marram),
+        "driftwood/console.txt": _text(driftwood),
         "path/tests.jsonl": _records(tests),
     }
 
 
-def _text(gateway: Gateway) -> bytes:
+def _text(gateway: Gateway | MainMode) -> bytes:
     return ("\n".join(gateway.lines) + "\n").encode()
 
 
@@ -251,6 +332,14 @@ ends = ["quayhead", "saltern"]
 [[tunnel]]
 name = "quayhead-marram"
 ends = ["quayhead", "marram"]
+
+[[tunnel]]
+name = "quayhead-driftwood"
+ends = ["quayhead", "driftwood"]
+
+[[tunnel]]
+name = "quayhead-brackish-freight"
+ends = ["quayhead", "brackish-freight"]
 """
 
 _IKE = """\
@@ -284,6 +373,24 @@ def _tunnel(
     )
 
 
+_V1 = """\
+[[tunnel.ike_proposal]]
+encryption = ["AES-CBC-256"]
+integrity = ["HMAC-SHA2-256-128"]
+group = [14]
+lifetime_s = 28800
+[[tunnel.esp_proposal]]
+encryption = ["AES-CBC-256"]
+integrity = ["HMAC-SHA2-256-128"]
+lifetime_s = 3600
+"""
+
+
+def _version_1(peer: str, address: str) -> str:
+    text = _tunnel("quayhead", peer, (QUAYHEAD, address), (LANS["quayhead"], LANS[peer]), "[14]")
+    return text[: text.index("[[tunnel.ike_proposal]]")].replace("ike = 2", 'ike = 1\nmode = "main"') + _V1
+
+
 _QUAYHEAD = _sheet(
     "quayhead",
     "192.0.2.10/24",
@@ -292,6 +399,15 @@ _QUAYHEAD = _sheet(
         _tunnel("quayhead", "farlight", (QUAYHEAD, FARLIGHT), (LANS["quayhead"], LANS["farlight"]), "[20]", "never"),
         _tunnel("quayhead", "saltern", (QUAYHEAD, SALTERN), (LANS["quayhead"], LANS["saltern"]), "[20, 19]", "never"),
         _tunnel("quayhead", "marram", (QUAYHEAD, MARRAM), (LANS["quayhead"], LANS["marram"]), "[20, 19]"),
+        _version_1("driftwood", DRIFTWOOD),
+        _tunnel(
+            "quayhead",
+            "brackish-freight",
+            (QUAYHEAD, BRACKISH),
+            (LANS["quayhead"], LANS["brackish-freight"]),
+            "[20, 19]",
+            "never",
+        ),
     ],
 )
 _FARLIGHT = _sheet(

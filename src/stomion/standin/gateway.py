@@ -190,7 +190,11 @@ class Gateway:
         message = decode(raw)
         header = message.header
         peer = self.peers.get(parcel.src)
-        if header is None or message.damage or peer is None:
+        if header is None or message.damage:
+            return
+        if peer is None:
+            if header.exchange == INIT and not header.is_response:
+                self.say(net, "stranger", peer=parcel.src, port=parcel.sport)
             return
         session = self.sessions.get(header.spi_i)
         if header.is_response:
@@ -437,7 +441,14 @@ class Gateway:
         self._ask(net, session, raw, 4500)
 
     def _rekey_reply(self, net: Network, session: Session, inner: Message) -> tuple[Payload, ...]:
-        offer = next(p.body for p in inner.payloads if isinstance(p.body, SaV2)).proposals[0]
+        offers = next(p.body for p in inner.payloads if isinstance(p.body, SaV2))
+        chosen = session.peer.child.choose(offers)
+        if chosen is None:
+            allowed = SaV2((session.peer.child.proposal(),)).model()[0]
+            fields = {"offer": offers.model()[0], "allowed": allowed, "peer": session.peer.address}
+            self.say(net, "no-child", number=session.number, **fields)
+            return (Payload(NOTIFY, b.Notify(None, 0, b"", 14)),)
+        offer = chosen
         asked = [p.body for p in inner.payloads if isinstance(p.body, b.TsList)]
         old, session.spi_in, session.spi_out = session.spi_in, self.chance.take(4), offer.spi
         self._child_up(net, session, "rekeyed", old)
@@ -451,6 +462,10 @@ class Gateway:
         return (*found, Payload(TSI, asked[0]), Payload(TSR, asked[1]))
 
     def _rekey_answer(self, net: Network, session: Session, inner: Message) -> None:
+        if any(n.is_error for n in inner.notifies):
+            self.say(net, "told-no-child", number=session.number, peer=session.peer.address, tunnel=session.peer.tunnel)
+            session.spi_in = session.nonce_r
+            return
         session.spi_out = next(p.body for p in inner.payloads if isinstance(p.body, SaV2)).proposals[0].spi
         self._child_up(net, session, "rekeyed", session.nonce_r)
 

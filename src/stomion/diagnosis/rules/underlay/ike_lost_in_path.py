@@ -22,7 +22,7 @@ LARGE = 1300
 
 def judge(context: Context) -> Finding | None:
     silence = unanswered(context)
-    if silence is None or context.picture.unreachables or large_lost(silence):
+    if silence is None or silence.port_closed or large_lost(silence):
         return None
     back = bool(silence.arrived and silence.answer_left)
     if silence.arrived is not False and not back:

@@ -20,7 +20,7 @@ SPEC = Spec(
 
 def judge(context: Context) -> Finding | None:
     silence = unanswered(context)
-    if silence is None or silence.arrived is not None or context.picture.unreachables:
+    if silence is None or silence.arrived is not None or silence.port_closed:
         return None
     asker = silence.asker
     other = context.picture.other(asker)
