@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from stomion.case.evidence import Evidence
+from stomion.exchange.clock import clock_offset
 from stomion.exchange.negotiation import assemble
 from stomion.exchange.picture import End, LanTest, LinkEvent, Picture
 from stomion.exchange.story import read_story
@@ -369,7 +370,18 @@ def _attach_packets(picture: Picture, evidence: Evidence) -> None:
                 continue
             picture.esp_last = max(picture.esp_last, flow.last)
     picture.negotiations = assemble(chosen, evidence.keys)
+    _order_by_sender(picture)
+    picture.clock = clock_offset(picture.negotiations, picture.left.site, picture.right.site)
     _settle_fates(picture, evidence)
+
+
+def _order_by_sender(picture: Picture) -> None:
+    """With clocks that differ the sender's capture is not always the earlier one: put it first all the same."""
+    for negotiation in picture.negotiations:
+        for step in negotiation.steps:
+            sender = picture.end_at(step.src)
+            if sender is not None and len(step.seen) > 1:
+                step.seen.sort(key=lambda seen: seen[1].site != sender.site)
 
 
 def _settle_fates(picture: Picture, evidence: Evidence) -> None:

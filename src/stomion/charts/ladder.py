@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from dataclasses import dataclass, replace
 
+from stomion.exchange.clock import clock_words
 from stomion.exchange.negotiation import REACH_WORDS, Negotiation, Step
 from stomion.exchange.picture import End, Picture
 from stomion.exchange.story import CHILD_FAILURES, IKE_FAILURES
@@ -32,6 +33,8 @@ class Row:
     step: Step | None = None
     event: Event | None = None
     lost: bool = False
+    clocks: tuple[str, str] = ("", "")
+    """The message's time by the left end's clock and by the right one's, where captured there."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +52,7 @@ class Ladder:
     ending: str
     attempt: int
     attempts: int
+    clocks: str = ""
 
 
 def attempts_of(picture: Picture) -> int:
@@ -79,6 +83,7 @@ def ladder_of(picture: Picture, attempt: int) -> Ladder:
         ending,
         attempt,
         total,
+        clock_words(picture.clock, picture.left.title, picture.right.title) if picture.clock else "",
     )
 
 
@@ -140,7 +145,9 @@ def _step_row(picture: Picture, n: Negotiation, step: Step, index: int, last: fl
         label += " · never arrives"
         tone = "change"
     clock = clock_text(step.at) if last is None else f"+{_gap(step.at - last)}"
-    return Row(step.at, clock, direction, label, tone, step.where, step, None, step.fate == "lost")
+    by_site = {place.site: clock_text(at) for at, place in step.seen}
+    clocks = by_site.get(picture.left.site, ""), by_site.get(picture.right.site, "")
+    return Row(step.at, clock, direction, label, tone, step.where, step, None, step.fate == "lost", clocks)
 
 
 def _gap(seconds: float) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from stomion.exchange.clock import ClockOffset
 from stomion.exchange.negotiation import Negotiation
 from stomion.exchange.story import Refusal, Story
 from stomion.model.event import Event, What
@@ -87,6 +88,7 @@ class Picture:
     esp_last: float = 0.0
     tests: list[LanTest] = field(default_factory=list)
     link_events: list[LinkEvent] = field(default_factory=list)
+    clock: ClockOffset | None = None
 
     @property
     def ends(self) -> tuple[End, End]:

@@ -37,6 +37,7 @@ KEYS: tuple[Key, ...] = (
     Key("left_square_bracket", "app.tunnel(-1)", "previous tunnel", ("tunnel", "negotiation"), "", "["),
     Key("a", "screen.attempt(1)", "next attempt", ("negotiation",), "attempt"),
     Key("A", "screen.attempt(-1)", "previous attempt", ("negotiation",)),
+    Key("b", "screen.clocks", "both ends' clocks, or gaps", ("negotiation",), "clocks"),
     Key("tab", "app.focus_next", "go between the panes of a screen", ("negotiation",), "pane"),
     Key("right", "screen.pane(1)", "into the fields of the message", ("negotiation",), "", "→"),
     Key("left", "screen.pane(-1)", "back to the ladder", ("negotiation",), "", "←"),

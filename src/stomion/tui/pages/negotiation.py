@@ -18,17 +18,19 @@ Built = list[tuple[Line, int]]
 """Lines with the ladder row each stands for, -1 for none."""
 
 
-def ladder_lines(ladder: Ladder, diagnosis: Diagnosis, width: int) -> Built:
+def ladder_lines(ladder: Ladder, diagnosis: Diagnosis, width: int, both_clocks: bool = False) -> Built:
     """The ladder, how it ended, and what is to be said of it."""
-    inner = max(24, min(width - CLOCK - 8, 64))
+    inner = max(24, min(width - CLOCK - (CLOCK if both_clocks else 8), 64))
     built: Built = [(line, -1) for line in _posts(ladder, inner)]
     for index, row in enumerate(ladder.rows):
-        built.append((_row(row, index, inner, width), index))
+        built.append((_row(row, index, inner, width, both_clocks), index))
     if not ladder.rows:
         built.append(([("  Neither packets nor log lines of a negotiation were given for this tunnel.", "muted")], -1))
     elif ladder.ending:
         built.append(([(" " * CLOCK, "plain"), ("╵" + " " * inner + "╵", "muted")], -1))
         built.extend((line, -1) for line in paragraph(ladder.ending, "muted", width - 2, CLOCK))
+        if ladder.clocks:
+            built.extend((line, -1) for line in paragraph(ladder.clocks, "faint", width - 2, CLOCK))
     built.append(([], -1))
     first = diagnosis.first_fault
     if first is not None:
@@ -56,11 +58,11 @@ def _posts(ladder: Ladder, inner: int) -> list[Line]:
     ]
 
 
-def _row(row: Row, index: int, inner: int, width: int) -> Line:
+def _row(row: Row, index: int, inner: int, width: int, both_clocks: bool) -> Line:
     if row.direction == 0:
         return _remark(row, inner, width)
     tone = row.tone
-    clock: Line = [(right(row.clock, CLOCK - 1) + " ", "faint")]
+    clock: Line = [(right(row.clocks[0] if both_clocks else row.clock, CLOCK - 1) + " ", "faint")]
     label = cut(row.label, inner - 7)
     shaft = max(1, inner - len(label) - 6)
     if row.direction > 0:
@@ -68,6 +70,8 @@ def _row(row: Row, index: int, inner: int, width: int) -> Line:
     else:
         body = (" ╳" if row.lost else "◀━") + f" {label} " + "━" * (shaft + 2)
     number = f" {row.where.packet}" if row.where and row.where.packet else ""
+    if both_clocks:
+        number = f" {row.clocks[1]}"
     return [*clock, ("┃", "muted"), (left(body, inner), tone), ("┃", "muted"), (number, "faint")]
 
 

@@ -34,6 +34,7 @@ class NegotiationScreen(Page):
         self._built: page.Built = []
         self._of = ""
         self._attempt = 0
+        self._both_clocks = False
 
     def content(self) -> ComposeResult:
         with Horizontal():
@@ -59,7 +60,7 @@ class NegotiationScreen(Page):
             self._of, self._attempt = name, self._telling_attempt()
         self._ladder = ladder_of(diagnosis.picture, self._attempt)
         width = self.size.width if self.size.width < 130 else self.size.width * 9 // 20
-        self._built = page.ladder_lines(self._ladder, diagnosis, max(50, width))
+        self._built = page.ladder_lines(self._ladder, diagnosis, max(50, width), self._both_clocks)
         built = self._built
         lines.show(len(built), lambda r, _w: built[r][0], row=self._telling_row(), stops=lambda r: built[r][1] >= 0)
         self._ledger()
@@ -121,6 +122,13 @@ class NegotiationScreen(Page):
 
     def action_pane(self, side: int) -> None:
         self.query_one("#ledger" if side > 0 else "#ladder", Lines).focus()
+
+    def action_clocks(self) -> None:
+        self._both_clocks = not self._both_clocks
+        lines = self.query_one("#ladder", Lines)
+        row = lines.row
+        self.refresh_page()
+        lines.go(row)
 
     def action_attempt(self, step: int) -> None:
         diagnosis = self.stomion.current

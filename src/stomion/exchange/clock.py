@@ -1,0 +1,66 @@
+"""How far two ends' clocks are apart, from messages that both captured, as NTP does it: by pairs in both directions."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from stomion.exchange.negotiation import Negotiation
+
+
+@dataclass(frozen=True, slots=True)
+class ClockOffset:
+    """`right_ahead` seconds is how much the right end's clock is ahead of the left one's, give or take `uncertainty`.
+
+    `both_ways` is False where messages of one direction only were seen at both ends: then the time on the way is not
+    known and the true offset can be anywhere below (or above) the value.
+    """
+
+    right_ahead: float
+    uncertainty: float
+    samples: int
+    both_ways: bool
+
+
+def clock_offset(negotiations: Sequence[Negotiation], left: str, right: str) -> ClockOffset | None:
+    """From the fastest message each way; None where no message was captured at both sites."""
+    forth: list[float] = []
+    back: list[float] = []
+    for negotiation in negotiations:
+        for step in negotiation.steps:
+            at = {place.site: moment for moment, place in reversed(step.seen)}
+            if left in at and right in at:
+                gap = at[right] - at[left]
+                from_left = _from_left(step.seen, left)
+                (forth if from_left else back).append(gap)
+    if forth and back:
+        # gap forth = delay + offset, gap back = offset - delay; the fastest ones have waited least.
+        low, high = max(back), min(forth)
+        return ClockOffset((low + high) / 2, abs(high - low) / 2, len(forth) + len(back), True)
+    if forth or back:
+        best = min(forth) if forth else max(back)
+        return ClockOffset(best, abs(best), len(forth) + len(back), False)
+    return None
+
+
+def _from_left(seen: Sequence[tuple[float, object]], left: str) -> bool:
+    """The sender's capture stands first (see `order_by_sender`)."""
+    first = seen[0][1]
+    return getattr(first, "site", None) == left
+
+
+def clock_words(offset: ClockOffset, left: str, right: str) -> str:
+    """`Farlight's clock is 118 ms ± 11 ms ahead of Quayhead's`."""
+    ahead, behind = (right, left) if offset.right_ahead >= 0 else (left, right)
+    size, plus = _size(abs(offset.right_ahead)), _size(offset.uncertainty)
+    if not offset.both_ways:
+        return f"the clocks of {left} and {right} differ by no more than about {size}, as messages one way tell"
+    if abs(offset.right_ahead) <= offset.uncertainty:
+        return f"the clocks of {left} and {right} agree within {plus}"
+    return f"{ahead}'s clock is {size} ± {plus} ahead of {behind}'s"
+
+
+def _size(seconds: float) -> str:
+    if seconds < 1:
+        return f"{seconds * 1000:.0f} ms"
+    return f"{seconds:.1f} s" if seconds < 120 else f"{seconds / 60:.1f} min"
