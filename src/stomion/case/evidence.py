@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from stomion.logs.phrasebook import Phrase
 from stomion.model.event import Event
 from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import NotRecognised, Problem
@@ -81,5 +82,6 @@ class Evidence:
     networks: dict[str, set[str]] = field(default_factory=dict)
     declared: list[tuple[str, tuple[str, str]]] = field(default_factory=list)
     keys: tuple[IkeKeys, ...] = ()
+    phrases: list[Phrase] = field(default_factory=list)
     not_recognised: list[NotRecognised] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)

@@ -209,7 +209,8 @@ def _closest(end: End, event: Event, n: Negotiation) -> int | None:
     found: list[tuple[float, int]] = []
     for index, step in enumerate(n.steps):
         sender = step.src in end.addresses
-        if event.far is sender:
+        # What could not be read was received, whoever is to blame for it.
+        if (event.far or event.what is What.UNDECRYPTABLE) is sender:
             continue
         at = next((t for t, place in step.seen if place.site == end.site), step.at)
         gap = (at - event.at) if sender else (event.at - at)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 import json
+import os
 import re
 import tomllib
 from collections.abc import Callable, Iterator
@@ -19,6 +20,7 @@ from stomion.errors import UnreadableInput, UsageError
 from stomion.ingest.files import HEAD, LineScan, open_input, read_lines, reason
 from stomion.ingest.recognise import TABLES, recognise
 from stomion.logs.lexicon import RELEVANT_BYTES
+from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
@@ -50,6 +52,8 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None) -> Evi
     root = _root(paths)
     evidence = Evidence(root=str(root), title=root.name)
     years = _Years()
+    for book in phrasebooks(root):
+        _read_phrasebook(book, root, evidence)
     for item in _walk(paths, root, evidence):
         tick(item.name, 0)
         try:
@@ -103,6 +107,8 @@ def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[_File]:
         else:
             place, host = "", None
             site = None if has_sites and not single else root.name
+        if path.name == PHRASEBOOK and len(parts) == 1:
+            continue
         if path.name == "case.toml" and len(parts) == 1:
             place = "case"
         yield _File(path, names[path], site, host, place)
@@ -130,8 +136,6 @@ def _files_of(path: Path, evidence: Evidence, root: Path) -> list[Path]:
 
 
 def _os_walk(path: Path, on_error: Callable[[OSError], None]) -> Iterator[tuple[Path, list[str], list[str]]]:
-    import os
-
     for folder, folders, files in os.walk(path, onerror=on_error):
         yield Path(folder), folders, files
 
@@ -197,7 +201,7 @@ def _read_capture(item: _File, evidence: Evidence, tick: Tick, years: _Years, si
 def _read_text(item: _File, evidence: Evidence, tick: Tick, years: _Years, size: int) -> None:
     log = Log(item.name, item.site)
     with open_input(item.path) as stream:
-        scan = LineScan(stream, RELEVANT_BYTES)
+        scan = LineScan(stream, _pattern(evidence.phrases))
 
         def lines() -> Iterator[tuple[int, str]]:
             for count, found in enumerate(scan):
@@ -205,7 +209,9 @@ def _read_text(item: _File, evidence: Evidence, tick: Tick, years: _Years, size:
                     tick(item.name, found[0])
                 yield found
 
-        log.events = list(read_log(lines(), item.name, item.site, year=years.year_for(item.path)))
+        log.events = list(
+            read_log(lines(), item.name, item.site, year=years.year_for(item.path), phrases=evidence.phrases)
+        )
     log.lines = scan.lines
     if scan.not_utf8:
         evidence.problems.append(Problem(item.name, "not UTF-8 here; such lines are read as Latin-1", scan.not_utf8))
@@ -214,6 +220,34 @@ def _read_text(item: _File, evidence: Evidence, tick: Tick, years: _Years, size:
     else:
         evidence.sources.append(Source(item.name, item.site, "log", size, True, log.lines, "lines"))
         evidence.logs.append(log)
+
+
+PHRASEBOOK = "phrasebook.toml"
+
+
+def phrasebooks(root: Path) -> list[Path]:
+    """Where taught wordings are looked for: in the case, in what was derived from it, and in the user's configuration."""
+    config = Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config") / "stomion"
+    return [p for p in (root / PHRASEBOOK, root / ".stomion" / PHRASEBOOK, config / PHRASEBOOK) if p.is_file()]
+
+
+def _read_phrasebook(path: Path, root: Path, evidence: Evidence) -> None:
+    name = _relative(path, root)
+    try:
+        with open_input(path) as stream:
+            found, troubles = read_phrasebook(stream.read(MAX_TABLE).decode("utf-8", "replace"))
+    except UnreadableInput as error:
+        found, troubles = [], [error.what]
+    evidence.phrases.extend(found)
+    evidence.problems.extend(Problem(name, text) for text in troubles)
+
+
+def _pattern(phrases: list[Phrase]) -> re.Pattern[bytes]:
+    """Lines worth a look: those with a word of the vocabulary, or with a fixed piece of a taught phrase."""
+    if not phrases:
+        return RELEVANT_BYTES
+    heads = b"|".join(re.escape(p.head.lower().encode()) for p in phrases)
+    return re.compile(RELEVANT_BYTES.pattern + b"|" + heads)
 
 
 def _is_gateway_log(item: _File) -> bool:

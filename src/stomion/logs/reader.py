@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
+from stomion.logs.phrasebook import Phrase, taught
 from stomion.logs.timestamps import SHAPES, find_stamp
 from stomion.logs.understand import understand
 from stomion.model.event import Event
@@ -30,13 +31,19 @@ class LogState:
     peer_of_conn: dict[str, str] = field(default_factory=dict)
     conn_of_sa: dict[str, str] = field(default_factory=dict)
     last_peer: str | None = None
+    phrases: Sequence[Phrase] = ()
 
 
-def read_log(lines: Iterable[tuple[int, str]], file: str, site: str | None, *, year: int) -> Iterator[Event]:
-    """Events of a log in its own order. `lines` are (number, cleaned text); `year` stands in where none is written."""
-    state = LogState(year)
+def read_log(
+    lines: Iterable[tuple[int, str]], file: str, site: str | None, *, year: int, phrases: Sequence[Phrase] = ()
+) -> Iterator[Event]:
+    """Events of a log in its own order. `lines` are (number, cleaned text); `year` stands in where none is written.
+
+    What `phrases` were taught comes before the general vocabulary.
+    """
+    state = LogState(year, phrases=phrases)
     for number, line in lines:
-        if lex.RELEVANT.search(line.lower()):
+        if phrases or lex.RELEVANT.search(line.lower()):
             event = understand_line(line, Provenance(file, site, line=number), state)
             if event is not None:
                 yield event
@@ -45,7 +52,9 @@ def read_log(lines: Iterable[tuple[int, str]], file: str, site: str | None, *, y
 def understand_line(line: str, where: Provenance, state: LogState) -> Event | None:
     """One line in the light of those before it."""
     rest, at, assumed = _take_time(line, state)
-    event = understand(rest, where)
+    event = taught(line, where, state.phrases) if state.phrases else None
+    if event is None and (not state.phrases or lex.RELEVANT.search(line.lower())):
+        event = understand(rest, where)
     if event is None:
         return None
     return _tied(replace(event, at=at, assumed=assumed, text=line), state)

@@ -43,6 +43,7 @@ KEYS: tuple[Key, ...] = (
     Key("left", "screen.pane(-1)", "back to the ladder", ("negotiation",), "", "←"),
     Key("n", "screen.mark(1)", "next line that was understood", ("evidence",), "understood"),
     Key("N", "screen.mark(-1)", "previous line that was understood", ("evidence",)),
+    Key("l", "screen.teach", "teach the line: what its wording says", ("evidence",), "teach"),
     Key("s", "screen.source(1)", "next source", ("evidence",), "source"),
     Key("S", "screen.source(-1)", "previous source", ("evidence",)),
     Key("slash", "screen.filter", "filter, or search in a text", ("tunnels", "evidence"), "filter", "/"),

@@ -9,11 +9,15 @@ from textual.worker import get_current_worker
 
 from stomion.errors import UsageError
 from stomion.ingest.textfile import TextFile
+from stomion.jobs.examine import Examined
 from stomion.jobs.places import events_by_line, open_text, text_sources
+from stomion.jobs.teaching import save_phrase
+from stomion.logs.phrasebook import Phrase
 from stomion.model.event import Event
 from stomion.tui.keymap import bindings
 from stomion.tui.pages import evidence as page
 from stomion.tui.screens.base import Page
+from stomion.tui.screens.teach import TeachScreen
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
 
@@ -34,6 +38,8 @@ class EvidenceScreen(Page):
         self._events: dict[int, Event] = {}
         self._trouble = ""
         self._wanted = 1
+        self._stale = False
+        self._read_from: Examined | None = None
 
     def content(self) -> ComposeResult:
         yield Lines(id="text")
@@ -82,6 +88,10 @@ class EvidenceScreen(Page):
             if sources:
                 self.open(sources[0], 1)
                 return
+        if self._stale and self.stomion.examined is not self._read_from:
+            self._stale = False
+            self.open(self._file, self._wanted)
+            return
         text = self._text
         if text is None or not len(text):
             says = self._trouble or "There is no text here."
@@ -106,6 +116,27 @@ class EvidenceScreen(Page):
             self.query_one(Lines).go((found[0] if step > 0 else found[-1]) - 1)
         else:
             self.notify("No further line was understood here.")
+
+    def action_teach(self) -> None:
+        """Teach the line under the cursor, unless it is understood already or there is none."""
+        text = self._text
+        if text is None or not text.line(self._wanted).strip():
+            self.notify("There is no line to teach here.")
+            return
+        self.app.push_screen(TeachScreen(text.line(self._wanted), text), self._taught)
+
+    def _taught(self, item: Phrase | None) -> None:
+        examined = self.stomion.examined
+        if item is None or examined is None:
+            return
+        try:
+            path = save_phrase(examined.evidence.root, item)
+        except UsageError as error:
+            self.notify(str(error), severity="error", markup=False)
+            return
+        self.notify(f"Saved to {path}; the case is read again.", markup=False)
+        self._text, self._stale, self._read_from = None, True, examined
+        self.stomion.action_reload()
 
     def action_source(self, step: int) -> None:
         examined = self.stomion.examined

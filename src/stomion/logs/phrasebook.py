@@ -1,0 +1,201 @@
+"""Phrasebooks: wordings that people taught, as texts with named gaps, each mapped to an event.
+
+    [[phrase]]
+    text = "Partner {peer} turned away: {any} is not ours"
+    says = "key refused"
+    by = "own"
+
+A text is no regular expression: every gap takes a bounded run of characters that can't be given back, so that no line, however
+it is made, keeps the matching busy. Taught wordings come before the general vocabulary.
+"""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+from msgspec.structs import replace
+
+from stomion.errors import Malformed
+from stomion.logs.addresses import range_to_prefixes
+from stomion.logs.algorithms import find_proposal
+from stomion.logs.timestamps import SHAPES, find_stamp
+from stomion.model.event import Event, What
+from stomion.model.provenance import Provenance
+
+MAX_PHRASES = 2_000
+MAX_TEXT = 500
+MAX_GAPS = 12
+_LONGEST = 400
+"""Characters one gap may take."""
+
+_ADDRESS = r"(?:\d{1,3}(?:\.\d{1,3}){3}|[0-9a-fA-F:]{2,45})"
+GAPS: dict[str, tuple[str, int]] = {
+    "peer": ("", 0),
+    "own": ("", 0),
+    "port": (r"\d", 5),
+    "conn": (r"[\w.@+-]", 64),
+    "sa": (r"\d", 10),
+    "number": (r"\d", 20),
+    "word": (r"\S", 200),
+    "mine": (".", _LONGEST),
+    "theirs": (".", _LONGEST),
+    "my_ts": (".", _LONGEST),
+    "their_ts": (".", _LONGEST),
+    "any": (".", _LONGEST),
+}
+"""Names a gap may have: (the characters it takes, how many at most); the first two take an address."""
+_GAP = re.compile(r"\{(\w+)\}")
+SAYS = {what.value: what for what in What}
+
+
+@dataclass(frozen=True, slots=True)
+class Phrase:
+    """One wording; `far` is True where it tells what the peer decided. `head` is its longest fixed piece."""
+
+    text: str
+    what: What
+    far: bool
+    pattern: re.Pattern[str] = field(repr=False)
+    head: str
+
+    def match(self, line: str) -> re.Match[str] | None:
+        """The phrase in a line, or None."""
+        return self.pattern.search(line) if self.head in line else None
+
+
+def phrase(text: str, says: str, by: str = "own") -> Phrase:
+    """Build one. Raises Malformed, which says what is wrong and what would be right."""
+    what = SAYS.get(says)
+    if what is None:
+        raise Malformed(f"says = {says!r} is no event", expected=f"one of: {', '.join(SAYS)}")
+    if by not in ("own", "far"):
+        raise Malformed(f"by = {by!r}", expected="'own' or 'far'")
+    names = _GAP.findall(text)
+    unknown = [n for n in names if n not in GAPS]
+    if unknown:
+        raise Malformed(f"no gap is called {unknown[0]!r}", expected=f"one of: {', '.join(GAPS)}")
+    pieces = _GAP.split(text)[::2]
+    fixed = max((p.strip() for p in pieces), key=len)
+    if len(text) > MAX_TEXT or len(names) > MAX_GAPS or len(fixed) < 3:
+        raise Malformed("a phrase needs a fixed piece of 3 characters or more, and at most 12 gaps and 500 characters")
+    return Phrase(text, what, by == "far", re.compile(_compile(text)), fixed)
+
+
+def _compile(text: str) -> str:
+    out: list[str] = []
+    seen: set[str] = set()
+    parts = _GAP.split(text)
+    for index, part in enumerate(parts):
+        if index % 2 == 0:
+            out.append(re.escape(part))
+            continue
+        takes = _takes(part, parts[index + 1])
+        out.append(f"(?P<{part}>{takes})" if part not in seen and part != "any" else f"(?:{takes})")
+        seen.add(part)
+    return "".join(out)
+
+
+def _takes(name: str, following: str) -> str:
+    """What a gap takes: its characters up to the fixed piece that follows; each is looked at once and none is given back."""
+    characters, most = GAPS[name]
+    if not characters:
+        return _ADDRESS
+    least = 0 if characters == "." else 1
+    stop = f"(?!{re.escape(following[:12])})" if following else ""
+    return f"(?:{stop}{characters}){{{least},{most}}}+"
+
+
+def read_phrasebook(text: str) -> tuple[list[Phrase], list[str]]:
+    """(phrases, troubles): a phrase that is wrong is left out and named, the others count."""
+    try:
+        data = tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        return [], [f"no TOML: {error}"]
+    found: list[Phrase] = []
+    troubles: list[str] = []
+    entries = data.get("phrase", [])
+    for number, entry in enumerate(entries if isinstance(entries, list) else [], 1):
+        try:
+            if not isinstance(entry, dict) or not isinstance(entry.get("text"), str):
+                raise Malformed("a phrase without a text")
+            found.append(phrase(entry["text"], str(entry.get("says", "")), str(entry.get("by", "own"))))
+        except Malformed as error:
+            troubles.append(
+                f"phrase {number}: {error.what}" + (f", expected {error.expected}" if error.expected else "")
+            )
+        if len(found) >= MAX_PHRASES:
+            troubles.append(f"more than {MAX_PHRASES} phrases; the rest is left out")
+            break
+    return found, troubles
+
+
+def written(phrases: Iterable[Phrase]) -> str:
+    """A phrasebook as TOML."""
+    blocks = []
+    for item in phrases:
+        lines = ["[[phrase]]", f"text = {_quoted(item.text)}", f"says = {_quoted(item.what.value)}"]
+        blocks.append("\n".join([*lines, f'by = "{"far" if item.far else "own"}"']))
+    return "\n\n".join(blocks) + "\n"
+
+
+def _quoted(text: str) -> str:
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("\t", "\\t") + '"'
+
+
+def taught(line: str, where: Provenance, phrases: Sequence[Phrase]) -> Event | None:
+    """The event of the first phrase that the line fits."""
+    for item in phrases:
+        match = item.match(line)
+        if match is not None:
+            return _event(item, match.groupdict(), line, where)
+    return None
+
+
+def _event(item: Phrase, gaps: dict[str, str | None], line: str, where: Provenance) -> Event:
+    event = Event(what=item.what, where=where, text=line, far=item.far, peer=gaps.get("peer"), own=gaps.get("own"))
+    port, mine, theirs = gaps.get("port"), gaps.get("mine"), gaps.get("theirs")
+    return replace(
+        event,
+        conn=gaps.get("conn"),
+        sa=gaps.get("sa"),
+        peer_port=int(port) if port else None,
+        mine=find_proposal(mine) if mine else None,
+        theirs=find_proposal(theirs) if theirs else None,
+        my_ts=_ranges(gaps.get("my_ts")),
+        their_ts=_ranges(gaps.get("their_ts")),
+    )
+
+
+def _ranges(text: str | None) -> tuple[str, ...]:
+    """Prefixes in a gap, in order."""
+    if not text:
+        return ()
+    found = re.findall(r"[0-9a-fA-F.:]{3,45}/\d{1,3}", text)
+    if found:
+        return tuple(found)
+    pair = re.findall(r"\d{1,3}(?:\.\d{1,3}){3}", text)
+    return tuple(p for low, high in zip(pair[::2], pair[1::2], strict=False) for p in range_to_prefixes(low, high))
+
+
+_MADE_GAPS = (
+    (re.compile(r"(?<![\w.:])\d{1,3}(?:\.\d{1,3}){3}/\d{1,2}"), "any"),
+    (re.compile(r"(?<![\w.:])\d{1,3}(?:\.\d{1,3}){3}(?!\d)"), "peer"),
+    (re.compile(r"(?<=[\w\]]:)\d{2,5}(?!\d)|(?<=port )\d{2,5}(?!\d)"), "port"),
+    (re.compile(r"(?<![\w.])(?:0x)?(?=[0-9a-f]*\d)[0-9a-f]{8,16}(?![\w.])", re.IGNORECASE), "word"),
+    (re.compile(r"(?<![\w.{])(?:[\w-]+\.){1,4}[a-z]{2,12}(?![\w.}])", re.IGNORECASE), "word"),
+    (re.compile(r"(?<![\w.{])\d{1,12}(?![\w.}])"), "number"),
+)
+
+
+def suggested(line: str) -> str:
+    """A line without its time, its addresses, numbers and names made gaps: what to start teaching from."""
+    stamp = find_stamp(line, year=2000)
+    match = SHAPES[stamp.shape].search(line[:120]) if stamp else None
+    rest = line[match.end() :] if match and match.start() < 24 else line
+    text = rest.strip().replace("{", "(").replace("}", ")")
+    for shape, name in _MADE_GAPS:
+        text = shape.sub("{" + name + "}", text)
+    return text[:MAX_TEXT]

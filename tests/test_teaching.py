@@ -1,0 +1,123 @@
+"""Phrasebooks: taught wordings with gaps, checked, quick whatever the line, saved beside the case and nowhere else."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from textual.widgets import Input, Select
+
+from stomion.errors import Malformed, UsageError
+from stomion.jobs.demo import demo_folder
+from stomion.jobs.examine import Examined, examine
+from stomion.jobs.teaching import save_phrase
+from stomion.logs.phrasebook import phrase, read_phrasebook, suggested, taught, written
+from stomion.model.event import What
+from stomion.model.provenance import Provenance
+from stomion.tui.app import StomionApp
+from stomion.tui.screens.evidence import EvidenceScreen
+from test_tui import ready, text_of
+
+HERE = Provenance("x", line=1)
+ODD = "09:14:07 Zorp 17: flim of 198.51.100.34 smells of {0}\n"
+BOOK = '[[phrase]]\ntext = "flim of {peer} smells of herring"\nsays = "key refused"\n'
+
+
+def test_a_taught_wording_gives_its_event_with_its_gaps() -> None:
+    item = phrase("Partner {peer} port {port} wants {their_ts}, we hold {my_ts}.", "selectors refused")
+    event = taught(
+        "x Partner 192.0.2.9 port 500 wants 10.1.0.0/24 = 10.2.0.0/24, we hold 10.1.0.0/25 = 10.2.0.0/24.", HERE, [item]
+    )
+    assert event is not None
+    assert (event.what, event.peer, event.peer_port, event.far) == (What.SELECTORS_REFUSED, "192.0.2.9", 500, False)
+    assert event.their_ts == ("10.1.0.0/24", "10.2.0.0/24")
+    assert taught("Partner 192.0.2.9 is happy", HERE, [item]) is None
+
+
+@pytest.mark.parametrize(
+    ("text", "says", "by"),
+    [
+        ("{any}", "key refused", "own"),
+        ("abc {nose}", "key refused", "own"),
+        ("abc", "nonsense", "own"),
+        ("abc", "key refused", "me"),
+        ("abc" + "{any} x" * 13, "key refused", "own"),
+    ],
+)
+def test_what_is_no_phrase_is_refused_with_a_reason(text: str, says: str, by: str) -> None:
+    with pytest.raises(Malformed):
+        phrase(text, says, by)
+
+
+def test_a_phrasebook_survives_its_writing_and_bad_entries_are_named() -> None:
+    items = [phrase('say "x" {any} \\ end', "IKE SA up"), phrase("abc {peer}", "no configuration for this peer", "far")]
+    again, troubles = read_phrasebook(written(items))
+    assert ([(p.text, p.what, p.far) for p in again], troubles) == ([(p.text, p.what, p.far) for p in items], [])
+    found, troubles = read_phrasebook(BOOK + '[[phrase]]\ntext = "abc"\nsays = "wrong"\n[[phrase]]\nsays = 5\n')
+    assert (len(found), len(troubles)) == (1, 2)
+    assert read_phrasebook("[[[")[1][0].startswith("no TOML")
+
+
+def test_no_line_keeps_a_phrase_busy() -> None:
+    """Twelve gaps against a line made to fit almost: the time grows no faster than the line."""
+    item = phrase("a " + "{any} b " * 11 + "{any} end", "key refused")
+    times = []
+    for size in (500, 4_000):
+        line = "a " + "x b " * size
+        begin = time.perf_counter()
+        item.match(line)
+        times.append(time.perf_counter() - begin)
+    assert times[1] < max(times[0], 1e-4) * 200
+
+
+@given(st.text(alphabet=st.characters(exclude_characters="{}", exclude_categories=["Cs", "Cc"]), max_size=200))
+def test_a_suggestion_fits_the_line_it_came_from(words: str) -> None:
+    line = " ".join(f"message from 192.0.2.7 port 500 {words}".split())
+    assert phrase(suggested(line), "key refused").match(line) is not None
+
+
+def test_a_case_s_own_phrasebook_is_used(case: Callable[[dict[str, str | bytes]], Examined]) -> None:
+    files: dict[str, str | bytes] = {"quayhead/odd.log": ODD.format("herring")}
+    assert case(files).tunnels == ()
+    (tunnel,) = case({**files, "phrasebook.toml": BOOK}).tunnels
+    assert [f.code for f in tunnel.findings] == ["key-mismatch"]
+
+
+def test_saving_adds_to_the_derived_folder_and_leaves_the_demo_alone(tmp_path: Path) -> None:
+    for text in ("abc {peer}", "def {peer}", "abc {peer}"):
+        path = save_phrase(str(tmp_path), phrase(text, "key refused"))
+    assert path == tmp_path / ".stomion" / "phrasebook.toml"
+    assert [p.text for p in read_phrasebook(path.read_text())[0]] == ["def {peer}", "abc {peer}"]
+    with pytest.raises(UsageError):
+        save_phrase(str(demo_folder()), phrase("abc", "key refused"))
+
+
+async def test_a_line_is_taught_on_the_screen(tmp_path: Path) -> None:
+    (tmp_path / "quayhead").mkdir()
+    log = tmp_path / "quayhead" / "odd.log"
+    log.write_text(
+        f"2026-05-04 ike service ready\n{ODD.format('herring')}{ODD.format('herring')}{ODD.format('lamp oil')}"
+    )
+    app = StomionApp([tmp_path])
+    async with app.run_test(size=(140, 40)) as pilot:
+        await ready(pilot)
+        await pilot.press("9")
+        await pilot.pause(0.3)
+        screen = app.screen
+        assert isinstance(screen, EvidenceScreen)
+        await pilot.press("down", "l")
+        await pilot.pause(0.2)
+        app.screen.query_one("#text", Input).value = "flim of {peer} smells of herring"
+        app.screen.query_one("#says", Select).value = "key refused"
+        await pilot.pause(0.2)
+        assert "fits 2 lines of this source" in text_of(app)
+        await pilot.press("ctrl+s")
+        await ready(pilot)
+        await pilot.pause(0.6)
+        assert [f.code for d in app.order for f in d.findings] == ["key-mismatch"]
+        assert log.read_text().count("herring") == 2
+    assert [f.code for d in examine([tmp_path]).tunnels for f in d.findings] == ["key-mismatch"]
