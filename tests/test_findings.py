@@ -125,7 +125,12 @@ def test_every_rule_has_a_case() -> None:
     shown = {c for _, _, codes, _ in CASES.values() for c in codes}
     recorded = json.loads((RECORDED / "expected.json").read_text())
     shown |= {c for rows in recorded.values() for r in rows for c in r["codes"] if c}
-    shown |= {"peer-not-listening", "auth-method-mismatch", "link-flapping"}  # the three tests below
+    shown |= {
+        "peer-not-listening",
+        "auth-method-mismatch",
+        "link-flapping",
+        "nat-traversal-port-lost",
+    }  # the tests below
     assert {spec.code for spec, _ in rules()} <= shown
 
 
@@ -137,6 +142,29 @@ def test_a_flapping_link(case: Case, losses: int, codes: list[str]) -> None:
     (tunnel,) = case({**logs, "path/events.jsonl": records or "{}\n"}).tunnels
     assert [f.code for f in tunnel.findings] == codes
     assert all(f.sides == ("marram",) for f in tunnel.findings)
+
+
+@pytest.mark.parametrize(
+    ("port", "size", "heard", "codes"),
+    [
+        (4500, 200, True, ["nat-traversal-port-lost"]),
+        (4500, 1800, True, ["large-ike-lost"]),
+        (500, 200, True, ["ike-lost-in-path"]),
+        (4500, 200, False, ["peer-silent"]),
+    ],
+)
+def test_what_is_lost_after_the_first_exchange(case: Case, port: int, size: int, heard: bool, codes: list[str]) -> None:
+    """The first exchange passes, the next message is repeated without an answer; `heard`: the far end's capture is there too."""
+    ask, answer = samples.init_request(14), samples.init_answer(14)
+    marker = b"\0" * 4 if port == 4500 else b""
+    auth = samples.udp4(A, B, marker + samples.sealed(35, 8, size), port, port)
+    first = [samples.ethernet(samples.udp4(A, B, ask)), samples.ethernet(samples.udp4(B, A, answer, ttl=58))]
+    files: dict[str, str | bytes] = {"quayhead/wan": samples.pcap([*first, *[samples.ethernet(auth)] * 3])}
+    if heard:
+        far = [samples.ethernet(samples.udp4(A, B, ask, ttl=58)), samples.ethernet(samples.udp4(B, A, answer))]
+        files["marram/wan"] = samples.pcap(far)
+    (tunnel,) = case(files).tunnels
+    assert [f.code for f in tunnel.findings] == codes
 
 
 def test_a_closed_port(case: Case) -> None:

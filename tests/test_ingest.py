@@ -181,6 +181,23 @@ def test_lines_of_a_text_file_by_number(tmp_path: Path) -> None:
     assert [TextFile(packed).line(n) for n in (1, 2)] == ["one", "two"]
 
 
+def test_a_growing_file_and_lines_with_words(tmp_path: Path) -> None:
+    path = tmp_path / "x.log"
+    path.write_bytes(b"one Ike\ntwo\nthree iKE ike\nfour")
+    text = TextFile(path)
+    assert list(text.lines_with("IKE")) == [1, 3]
+    assert list(text.lines_with("four")) == [4]
+    assert list(text.lines_with("nothing")) == []
+    for added, lines in ((b" more\n", 4), (b"five ike\nsix", 6), (b"", 6)):
+        with path.open("ab") as out:
+            out.write(added)
+        assert text.grow() == lines
+    assert [text.line(n) for n in (4, 5, 6)] == ["four more", "five ike", "six"]
+    assert list(text.lines_with("ike")) == [1, 3, 5]
+    path.write_bytes(b"anew\n")
+    assert (text.grow(), text.line(1)) == (1, "anew")
+
+
 DUMPS = {
     "bare": IKE.hex(),
     "spaced": IKE.hex(" "),

@@ -228,3 +228,28 @@ async def test_a_narrow_page_keeps_what_the_ends_differ_in() -> None:
         row = next(r for r in text_of(app).split("\n") if " ike " in r)
         assert "group 20 or 19" in row
         assert row.rstrip().endswith("group 14")
+
+
+async def test_evidence_is_filtered_while_typing_and_followed(tmp_path: Path) -> None:
+    (tmp_path / "quayhead").mkdir()
+    log = tmp_path / "quayhead" / "ike.log"
+    log.write_bytes((demo_folder() / "quayhead" / "ike.log").read_bytes())
+    app = StomionApp([tmp_path])
+    async with app.run_test(size=(140, 40)) as pilot:
+        await ready(pilot)
+        await pilot.press("9")
+        await pilot.pause(0.3)
+        await pilot.press("slash", *"TS_UNACC")
+        await pilot.pause(0.3)
+        shown = text_of(app)
+        assert "3 of 325 lines" in shown
+        assert shown.count("TS_UNACCEPTABLE received") == 3
+        await pilot.press("enter", "escape")
+        await pilot.pause(0.2)
+        assert "3 of" not in text_of(app)
+        await pilot.press("G", "w")
+        with log.open("a") as out:
+            out.write("2026-05-04T09:30:00.000Z quayhead ike the very last line\n")
+        await pilot.pause(1.2)
+        assert "the very last line" in text_of(app)
+        await pilot.press("w")

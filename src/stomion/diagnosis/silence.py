@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from stomion.diagnosis.spec import Context
@@ -22,6 +23,10 @@ class Silence:
     negotiation: Negotiation | None
     places: tuple[Provenance, ...]
     port_closed: bool = False
+    moved: bool = False
+    """The unanswered messages went to port 4500, the answered ones to port 500."""
+    largest: int = 0
+    """Bytes of the largest unanswered message, by its packet or by the log; 0 where unknown."""
 
 
 def unanswered(context: Context) -> Silence | None:
@@ -41,7 +46,48 @@ def unanswered(context: Context) -> Silence | None:
         places.append(last.steps[0].where)
     after = bool(asker.story.ike_agreed) or bool(last and last.reach >= Reach.INIT_ANSWERED)
     closed = bool(picture.unreachables) or any(e.what is What.PORT_CLOSED for e in asker.story.silence)
-    return Silence(asker, _arrived(last, other), _answer_left(last, other), after, last, tuple(places), closed)
+    arrived = _arrived(last, other)
+    if after and last is None and arrived and not _went_on(other):
+        # Its log knows of the first exchange and of nothing after it.
+        arrived = False
+    return Silence(
+        asker,
+        arrived,
+        _answer_left(last, other),
+        after,
+        last,
+        tuple(places),
+        closed,
+        after and _moved(last, asker),
+        _largest(last, asker),
+    )
+
+
+def _went_on(end: End) -> bool:
+    """Did this end's log see anything after the first exchange?"""
+    later = [e for e in end.events if e.exchange in ("IKE_AUTH", "QUICK_MODE") or e.what in _LATER]
+    return bool(later)
+
+
+_LATER = frozenset({What.AUTH_OK, What.IKE_UP, What.UNDECRYPTABLE, What.NAT_FLOAT})
+
+
+def _moved(last: Negotiation | None, asker: End) -> bool:
+    if last is not None:
+        asked = [s for s in last.steps if s.src == last.initiator]
+        return asked[-1].dport == 4500 and asked[0].dport == 500
+    return any(e.what is What.NAT_FLOAT or (e.what is What.SENT and e.peer_port == 4500) for e in asker.events)
+
+
+_BYTES = re.compile(r"\((\d{2,5}) bytes\)")
+
+
+def _largest(last: Negotiation | None, asker: End) -> int:
+    if last is not None:
+        asked = [s for s in last.steps if s.src == last.initiator]
+        return max(s.message.header.length if s.message.header else s.size for s in asked[-2:])
+    sent = [m for e in asker.events if e.what is What.SENT and (m := _BYTES.search(e.text))]
+    return int(sent[-1][1]) if sent else 0
 
 
 def _asker(picture: Picture) -> End | None:

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from array import array
+from bisect import bisect_right
+from collections.abc import Callable
 from pathlib import Path
+from typing import BinaryIO
 
 from stomion.ingest.files import GZIP, open_input
 from stomion.logs.clean import MAX_LINE, decode_line
@@ -28,18 +31,64 @@ class TextFile:
 
     def _index(self) -> None:
         with open_input(self.path) as stream:
-            at = 0
-            while chunk := stream.read(CHUNK):
-                found = chunk.find(b"\n")
-                while found >= 0:
-                    self._starts.append(at + found + 1)
-                    found = chunk.find(b"\n", found + 1)
-                at += len(chunk)
-                if self._packed is not None and at >= MAX_KEPT:
-                    break
+            self._index_from(stream, 0)
+
+    def _index_from(self, stream: BinaryIO, at: int) -> None:
+        while chunk := stream.read(CHUNK):
+            found = chunk.find(b"\n")
+            while found >= 0:
+                self._starts.append(at + found + 1)
+                found = chunk.find(b"\n", found + 1)
+            at += len(chunk)
+            if self._packed is not None and at >= MAX_KEPT:
+                break
         self._size = at
         if len(self._starts) > 1 and self._starts[-1] == at:
             self._starts.pop()
+
+    def grow(self) -> int:
+        """Take in what was appended since; how many lines there are now. A file that shrank is indexed anew."""
+        if self._packed is not None:
+            return len(self)
+        size = self.path.stat().st_size
+        if size == self._size:
+            return len(self)
+        begin = self._size if size > self._size else 0
+        if begin == 0:
+            self._starts = array("Q", [0])
+            self._size = 0
+        with self.path.open("rb") as stream:
+            stream.seek(max(begin - 1, 0))
+            at = max(begin - 1, 0)
+            if at and stream.read(1) == b"\n":
+                self._starts.append(begin)
+            stream.seek(begin)
+            self._index_from(stream, begin)
+        return len(self)
+
+    def lines_with(self, words: str, stop: Callable[[], bool] = lambda: False) -> array[int]:
+        """Numbers of the lines in which `words` occur, whatever their case; looked for block by block."""
+        wanted = words.lower().encode()
+        found = array("L")
+        if not wanted:
+            return found
+        with open_input(self.path) as stream:
+            rest, base = b"", 0
+            while (chunk := stream.read(CHUNK)) and not stop():
+                data = rest + chunk
+                end = data.rfind(b"\n") + 1 or len(data)
+                self._collect(data[:end].lower(), base, wanted, found)
+                rest, base = data[end:], base + end
+            self._collect(rest.lower(), base, wanted, found)
+        return found
+
+    def _collect(self, low: bytes, base: int, wanted: bytes, found: array[int]) -> None:
+        at = low.find(wanted)
+        while at >= 0:
+            number = bisect_right(self._starts, base + at)
+            found.append(number)
+            after = self._starts[number] - base if number < len(self._starts) else len(low)
+            at = low.find(wanted, after)
 
     def __len__(self) -> int:
         return len(self._starts) if self._size else 0

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from array import array
+from bisect import bisect_left
+
 from textual import on, work
 from textual.app import ComposeResult
+from textual.timer import Timer
 from textual.widgets import Input
 from textual.worker import get_current_worker
 
@@ -20,6 +24,8 @@ from stomion.tui.screens.base import Page
 from stomion.tui.screens.teach import TeachScreen
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
+
+FOLLOW_EVERY_S = 0.5
 
 
 class EvidenceScreen(Page):
@@ -38,27 +44,37 @@ class EvidenceScreen(Page):
         self._events: dict[int, Event] = {}
         self._trouble = ""
         self._wanted = 1
+        self._words = ""
+        self._found: array[int] | None = None
+        self._watch: Timer | None = None
         self._stale = False
         self._read_from: Examined | None = None
 
     def content(self) -> ComposeResult:
         yield Lines(id="text")
-        yield Input(placeholder="search; Enter goes to the next line with it", id="search")
+        yield Input(placeholder="words; only lines with them are shown, Enter keeps, Escape shows all", id="search")
 
     def on_mount(self) -> None:
         self.query_one(Lines).focus()
 
     def above(self) -> tuple[Line, Line]:
-        count = f"{len(self._text)} lines, {len(self._events)} understood" if self._text is not None else self._trouble
+        shown = f"{len(self._found)} of " if self._found is not None else ""
+        count = (
+            f"{shown}{len(self._text)} lines, {len(self._events)} understood"
+            if self._text is not None
+            else self._trouble
+        )
         return self.stomion.trail(self.place), [(self._file, "source"), (f"  {count}", "muted")]
 
     def open(self, file: str, line: int) -> None:
         """Show a file at a line; it is indexed in a thread, as it may be large."""
         self._wanted = line
         if file == self._file and self._text is not None:
+            self.close_filter()
             self.query_one(Lines).go(line - 1)
             return
         self._file, self._text, self._trouble = file, None, "reading …"
+        self._words, self._found = "", None
         self.refresh_page()
         self._load(file)
 
@@ -98,22 +114,41 @@ class EvidenceScreen(Page):
             lines.show(2, lambda row, _w: [("  " + says, "muted")] if row else [])
             return
         digits = page.digits_for(len(text))
+        shown = self._found
+        count = len(text) if shown is None else len(shown)
 
         def line_at(row: int, width: int) -> Line:
-            return page.text_line(row + 1, digits, text.line(row + 1), self._events.get(row + 1), width)
+            number = row + 1 if shown is None else shown[row]
+            return page.text_line(number, digits, text.line(number), self._events.get(number), width)
 
-        lines.show(len(text), line_at, row=self._wanted - 1)
+        if not count:
+            lines.show(
+                2, lambda row, _w: [("  No line has these words. Escape shows all again.", "muted")] if row else []
+            )
+            return
+        lines.show(count, line_at, row=self._row_of(self._wanted))
+
+    def _row_of(self, number: int) -> int:
+        """The row of a line, or of the nearest one that the filter lets through."""
+        if self._found is None:
+            return number - 1
+        return min(bisect_left(self._found, number), len(self._found) - 1)
+
+    def _line_of(self, row: int) -> int:
+        return row + 1 if self._found is None else self._found[row] if row < len(self._found) else self._wanted
 
     @on(Lines.Moved)
     def moved(self, event: Lines.Moved) -> None:
-        self._wanted = event.row + 1
+        self._wanted = self._line_of(event.row)
 
     def action_mark(self, step: int) -> None:
         here = self._wanted
         marks = sorted(self._events)
         found = [m for m in marks if (m > here if step > 0 else m < here)]
+        if self._found is not None:
+            found = [m for m in found if m in set(self._found)]
         if found:
-            self.query_one(Lines).go((found[0] if step > 0 else found[-1]) - 1)
+            self.query_one(Lines).go(self._row_of(found[0] if step > 0 else found[-1]))
         else:
             self.notify("No further line was understood here.")
 
@@ -150,35 +185,65 @@ class EvidenceScreen(Page):
         box.add_class("open")
         box.focus()
 
-    @on(Input.Submitted)
-    def search(self, event: Input.Submitted) -> None:
-        words = event.value.lower()
-        text = self._text
-        if not words or text is None:
-            self.close_filter()
-            return
-        self._search(text, words, self._wanted)
+    @on(Input.Changed)
+    def typed(self, event: Input.Changed) -> None:
+        self._words = event.value
+        if self._text is not None:
+            self._look_for(self._text, event.value)
 
-    @work(thread=True, exclusive=True, group="search")
-    def _search(self, text: TextFile, words: str, start: int) -> None:
+    @on(Input.Submitted)
+    def kept(self, event: Input.Submitted) -> None:
+        self.query_one(Input).remove_class("open")
+        self.query_one(Lines).focus()
+
+    @work(thread=True, exclusive=True, group="filter")
+    def _look_for(self, text: TextFile, words: str) -> None:
         worker = get_current_worker()
-        count = len(text)
-        for step in range(1, count + 1):
-            number = (start - 1 + step) % count + 1
-            if worker.is_cancelled:
-                return
-            if words in text.line(number).lower():
-                self.app.call_from_thread(self.query_one(Lines).go, number - 1)
-                return
-        self.app.call_from_thread(self.notify, f"“{words}” does not occur here.")
+        found = text.lines_with(words, lambda: worker.is_cancelled) if words else None
+        if not worker.is_cancelled:
+            self.app.call_from_thread(self._filtered, words, found)
+
+    def _filtered(self, words: str, found: array[int] | None) -> None:
+        if words == self._words:
+            self._found = found
+            self.refresh_page()
 
     def close_filter(self) -> bool:
-        """Escape: close the search. True where it was open."""
+        """Escape: show all lines again, the cursor where it is. True where there was a filter."""
         box = self.query_one(Input)
-        was = box.has_class("open")
+        was = box.has_class("open") or self._found is not None
         box.remove_class("open")
+        self._words, self._found = "", None
+        with self.prevent(Input.Changed):
+            box.value = ""
         self.query_one(Lines).focus()
+        if was:
+            self.refresh_page()
         return was
+
+    def action_follow(self) -> None:
+        """Watch the source for lines that are added; again to stop."""
+        if self._watch is not None:
+            self._watch.stop()
+            self._watch = None
+            self.notify("No longer following.")
+        else:
+            self._watch = self.set_interval(FOLLOW_EVERY_S, self._grown)
+            self.notify("Following: new lines are shown as they come; r judges them too.")
+
+    def _grown(self) -> None:
+        text = self._text
+        if text is None:
+            return
+        before = len(text)
+        try:
+            after = text.grow()
+        except OSError:
+            return
+        if after != before:
+            if self._wanted >= before:
+                self._wanted = after
+            self.refresh_page()
 
     def copied(self) -> str:
         return self._text.line(self._wanted) if self._text is not None else ""

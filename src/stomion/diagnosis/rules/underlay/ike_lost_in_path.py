@@ -24,6 +24,8 @@ def judge(context: Context) -> Finding | None:
     silence = unanswered(context)
     if silence is None or silence.port_closed or large_lost(silence):
         return None
+    if silence.moved and silence.arrived is False:
+        return None
     back = bool(silence.arrived and silence.answer_left)
     if silence.arrived is not False and not back:
         return None
@@ -52,6 +54,8 @@ def judge(context: Context) -> Finding | None:
 def large_lost(silence: Silence) -> bool:
     """True where small messages passed and a large one did not."""
     n = silence.negotiation
-    if n is None or not silence.after_init:
+    if not silence.after_init:
         return False
+    if n is None:
+        return silence.arrived is False and silence.largest > LARGE
     return any(s.size > LARGE and (s.fate == "lost" or s.cut) for s in n.steps)

@@ -22,24 +22,25 @@ SPEC = Spec(
 
 def judge(context: Context) -> Finding | None:
     silence = unanswered(context)
-    if silence is None or not large_lost(silence) or silence.negotiation is None:
+    if silence is None or not large_lost(silence):
         return None
     asker = silence.asker
     other = context.picture.other(asker)
-    size = max(s.message.header.length if s.message.header else s.size for s in silence.negotiation.steps)
+    steps = silence.negotiation.steps if silence.negotiation else []
+    both = len({p.file for p in _seen(steps)}) > 1
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,
         sides=(PATH,),
-        certainty=Certainty.PROVEN if len({p.file for p in _seen(silence.negotiation.steps)}) > 1 else Certainty.LIKELY,
-        summary=f"{asker.title}'s message of {size} bytes never arrives whole at {other.title}; small ones do.",
+        certainty=Certainty.PROVEN if both else Certainty.LIKELY,
+        summary=f"{asker.title}'s message of {silence.largest} bytes never arrives whole at {other.title}; small ones do.",
         remedies=(
             Remedy(asker.site, "switch on IKE fragmentation (RFC 7383), so that no IP fragments are needed"),
             Remedy(other.site, "switch on IKE fragmentation as well"),
             Remedy(PATH, "or let IP fragments pass"),
         ),
         evidence=silence.places,
-        facts={"bytes": size},
+        facts={"bytes": silence.largest},
     )
 
 
