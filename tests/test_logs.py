@@ -174,6 +174,22 @@ def test_later_lines_are_tied_to_their_peer_by_number_and_name() -> None:
     assert [e.peer for e in events] == ["198.51.100.34", "198.51.100.34", "203.0.113.7"]
 
 
+def test_lines_without_an_address_are_tied_by_number_or_identity_before_the_last_peer() -> None:
+    lines = [
+        "gw ike [2] 198.51.100.20:500 is initiating IKEv2 with us as responder",
+        "gw ike [3] 203.0.113.10:500 is initiating IKEv2 with us as responder",
+        "gw ike [2] peer farlight.example authenticated by pre-shared key",
+        "gw ike [2] IKE SA with farlight.example (198.51.100.20) established",
+        "gw ike [3] no IKE proposal in common with 203.0.113.10: received aes256; allowed here aes128",
+        "gw ike Child SA with farlight.example up",
+        "gw ike no answer yet, message sent again",
+    ]
+    events = list(read_log(enumerate(lines, 1), "x", "quayhead", year=2026))
+    assert [e.peer for e in events] == [
+        "198.51.100.20", "203.0.113.10", "198.51.100.20", "198.51.100.20", "203.0.113.10", "198.51.100.20", "198.51.100.20",
+    ]  # fmt: skip
+
+
 def test_nothing_in_a_line_can_steer_a_terminal() -> None:
     assert clean("a\x1b[31mb\x1b[0mc\x1b]0;title\x07d\x00e\u202ef\x9bg") == "abcdefg"
     assert decode_line(b"caf\xe9 ike\n") == ("café ike", False)

@@ -241,9 +241,12 @@ BENCHES = {
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--quick", action="store_true", help="smaller inputs, fewer rounds")
-    parser.add_argument("names", nargs="*", choices=[*BENCHES, []], default=list(BENCHES))
+    parser.add_argument("names", nargs="*", metavar="NAME", help=f"of: {', '.join(BENCHES)}; all where none is named")
     args = parser.parse_args()
-    for name in args.names:
+    unknown = [n for n in args.names if n not in BENCHES]
+    if unknown:
+        parser.error(f"there is no bench {unknown[0]}; there are: {', '.join(BENCHES)}")
+    for name in args.names or BENCHES:
         BENCHES[name](args.quick)
 
 

@@ -30,6 +30,7 @@ class LogState:
     peer_of_sa: dict[str, str] = field(default_factory=dict)
     peer_of_conn: dict[str, str] = field(default_factory=dict)
     conn_of_sa: dict[str, str] = field(default_factory=dict)
+    peer_of_identity: dict[str, str] = field(default_factory=dict)
     last_peer: str | None = None
     phrases: Sequence[Phrase] = ()
 
@@ -85,9 +86,13 @@ def _tied(event: Event, state: LogState) -> Event:
         peer = state.peer_of_sa.get(event.sa)
     if peer is None and conn:
         peer = state.peer_of_conn.get(conn)
+    if peer is None and event.identities:
+        peer = next((state.peer_of_identity[i] for i in event.identities if i in state.peer_of_identity), None)
     if peer is None and not event.sa and not conn:
         peer = state.last_peer
     if peer:
+        if event.peer and len(event.identities) == 1:
+            state.peer_of_identity[event.identities[0]] = peer
         if event.sa:
             state.peer_of_sa[event.sa] = peer
         if conn:

@@ -18,6 +18,8 @@ from stomion.model.provenance import Provenance
 _TAG = re.compile(r"\[[A-Za-z]{2,8}\]|\b\d\d\[[A-Z]{3}\]")
 _ANGLE = re.compile(r"<([^<>|]*)(?:\|(\d+))?>")
 _NAME_NUMBER = re.compile(r"(\"[^\"]{1,64}\"|[\w.@+-]{1,64})\s?(?:#(\d+)\b|\[(\d{1,9})\](?!\S*\.\.\.)|\{(\d{1,9})\})")
+_BRACKETED = re.compile(r"(?:^|\s)\[(\d{1,9})\]\s")
+"""A number of its own in brackets: the negotiation's, as a process number would hang on its program's name."""
 _KEYED_NAME = re.compile(
     r"\b(?:conn(?:ection)?|tunnel|link|vpn|name|profile|policy|site.?link|unit|host|user|rule|dev|device|gw)=\"?([\w.@+ -]{1,64}?)(?:\"|(?=\s\w+=)|$|[,;])",
     re.IGNORECASE,
@@ -183,6 +185,9 @@ def _naming(line: str) -> Naming:
     angle = _ANGLE.search(line) if "<" in line else None
     if angle and (angle[2] or angle[1].isdigit()):
         return Naming(angle[1] if angle[2] else None, angle[2] or angle[1])
+    bracketed = _BRACKETED.search(line)
+    if bracketed:
+        return Naming(None, bracketed[1])
     number = _NAME_NUMBER.search(line)
     if number and (number[1].startswith('"') or number[2]):
         name = number[1].strip('"')
