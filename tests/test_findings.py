@@ -297,3 +297,77 @@ def test_the_demo_s_own_faults_are_named(demo: Examined) -> None:
     freight = found["brackish-freight"]
     assert freight.summary.startswith("Brackish Freight offers PFS group 14; Quayhead takes 20. The first child worked")
     assert not any("203.0.113.222" in t.name for t in summary_of(demo).tunnels)
+
+
+SHEET = """
+site = "{site}"
+[[tunnel]]
+name = "t"
+peer_site = "{peer_site}"
+local = "{local}"
+peer = "{peer}"
+ike = {ike}
+mode = "{mode}"
+auth = "{auth}"
+local_id = "{local_id}"
+remote_id = "{remote_id}"
+local_ts = ["{local_ts}"]
+remote_ts = ["{remote_ts}"]
+[[tunnel.ike_proposal]]
+encryption = ["{cipher}"]
+integrity = ["sha256"]
+group = [{group}]
+[[tunnel.esp_proposal]]
+encryption = ["{esp}"]
+integrity = ["hmac-sha2-256"]
+"""
+LEFT = {
+    "site": "quayhead", "peer_site": "marram", "local": A, "peer": B, "ike": 2, "mode": "", "auth": "psk", "local_id": "q.example",
+    "remote_id": "m.example", "local_ts": "10.96.0.0/20", "remote_ts": "10.66.0.0/21", "cipher": "aes256", "group": 14, "esp": "AES_CBC 256",
+}  # fmt: skip
+RIGHT = LEFT | {
+    "site": "marram", "peer_site": "quayhead", "local": B, "peer": A, "local_id": "m.example", "remote_id": "q.example",
+    "local_ts": "10.66.0.0/21", "remote_ts": "10.96.0.0/20", "cipher": "AES-CBC-256", "esp": "aes-256-cbc",
+}  # fmt: skip
+DECLARED: dict[str, tuple[dict[str, object], list[str]]] = {
+    "the same in other spellings": ({}, []),
+    "version": ({"ike": 1}, ["ike-version-mismatch"]),
+    "mode": ({"mode": "main"}, []),
+    "method": ({"auth": "certificate"}, ["auth-method-mismatch"]),
+    "IKE group": ({"group": 19}, ["ike-proposal-mismatch"]),
+    "IKE cipher": ({"cipher": "3des"}, ["ike-proposal-mismatch"]),
+    "ESP cipher": ({"esp": "aes128gcm16"}, ["esp-proposal-mismatch"]),
+    "own range": ({"local_ts": "10.66.0.0/22"}, ["selectors-not-mirrored"]),
+    "peer's range": ({"remote_ts": "10.96.0.0/19"}, ["selectors-not-mirrored"]),
+    "the same LAN": (
+        {"local_ts": "10.96.0.0/20", "remote_ts": "10.66.0.0/21"},
+        ["selectors-not-mirrored", "subnets-overlap"],
+    ),
+}
+
+
+@pytest.mark.parametrize(("change", "codes"), DECLARED.values(), ids=DECLARED.keys())
+def test_sheets_alone_tell_before_any_packet_is_sent(case: Case, change: dict[str, object], codes: list[str]) -> None:
+    files = {"sites/quayhead.toml": SHEET.format(**LEFT), "sites/marram.toml": SHEET.format(**RIGHT | change)}
+    (tunnel,) = case(dict(files)).tunnels
+    assert [f.code for f in tunnel.findings] == codes
+    assert all(f.certainty.value == "proven" and f.evidence for f in tunnel.findings)
+
+
+@pytest.mark.parametrize(
+    ("change", "log", "code"),
+    [
+        ({}, TOLD, "ike-proposal-mismatch"),
+        ({"ike": 1}, TOLD, "ike-version-mismatch"),
+        ({"peer": "203.0.113.99"}, TOLD, "no-matching-peer"),
+        ({}, TOLD_AUTH, "authentication-failed"),
+        ({"remote_id": "other.example"}, TOLD_AUTH, "identity-mismatch"),
+    ],
+)
+def test_sheets_explain_a_bare_refusal(case: Case, change: dict[str, object], log: str, code: str) -> None:
+    files: dict[str, str | bytes] = {
+        "sites/quayhead.toml": SHEET.format(**LEFT),
+        "sites/marram.toml": SHEET.format(**RIGHT | change),
+    }
+    (tunnel,) = case({**files, "quayhead/ike.log": _log([ASK, log])}).tunnels
+    assert [f.code for f in tunnel.findings] == [code]

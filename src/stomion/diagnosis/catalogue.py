@@ -17,7 +17,12 @@ from stomion.diagnosis.rules.ike import (
     key_mismatch,
     no_matching_peer,
 )
-from stomion.diagnosis.rules.selectors import selectors_narrowed, selectors_unacceptable, subnets_overlap
+from stomion.diagnosis.rules.selectors import (
+    selectors_narrowed,
+    selectors_not_mirrored,
+    selectors_unacceptable,
+    subnets_overlap,
+)
 from stomion.diagnosis.rules.underlay import (
     ike_lost_in_path,
     large_ike_lost,
@@ -56,6 +61,7 @@ _MODULES: tuple[ModuleType, ...] = (
     sa_install_failed,
     selectors_unacceptable,
     selectors_narrowed,
+    selectors_not_mirrored,
     subnets_overlap,
 )
 

@@ -32,7 +32,9 @@ class Silence:
 def unanswered(context: Context) -> Silence | None:
     """The silence that stands at the end of the evidence, or None: nothing asked, or somebody answered or refused."""
     picture = context.picture
-    if context.cause is not None or any(e.story.child_up or e.story.ike_ever for e in picture.ends):
+    if (context.cause is not None and not context.cause.declared) or any(
+        e.story.child_up or e.story.ike_ever for e in picture.ends
+    ):
         return None
     asker = _asker(picture)
     if asker is None:

@@ -42,6 +42,8 @@ class Context:
 
     def certainty(self) -> Certainty:
         """Proven by the refusing end's own word; possible where only its bare `no` was heard."""
+        if self.cause is not None and self.cause.explained:
+            return Certainty.LIKELY
         if self.cause is None or self.cause.heard:
             return Certainty.POSSIBLE
         return Certainty.PROVEN
@@ -51,6 +53,8 @@ class Context:
         cause = self.cause
         if cause is None:
             return ()
+        if cause.declared:
+            return tuple(Provenance(e.sheet_file, e.site, line=1) for e in self.picture.ends if e.sheet_file)
         places: list[Provenance] = []
         if cause.refusal:
             places.append(cause.refusal.event.where)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from stomion.algebra.proposals import agreement
+from stomion.algebra.ranges import same
 from stomion.exchange.negotiation import Negotiation, Reach
 from stomion.exchange.picture import End, Picture
 from stomion.exchange.story import CHILD_FAILURES, Refusal
@@ -29,6 +31,10 @@ class Cause:
     refusal: Refusal | None
     all: tuple[tuple[End, Refusal], ...] = ()
     negotiation: Negotiation | None = None
+    explained: bool = False
+    """A bare refusal, for which both ends' sheets name the reason."""
+    declared: bool = False
+    """From both ends' sheets alone, by arithmetic: nothing was seen of it yet."""
 
 
 def leading_cause(picture: Picture) -> Cause | None:
@@ -47,8 +53,86 @@ def leading_cause(picture: Picture) -> Cause | None:
     if best:
         return Cause(best[1].what, best[0], False, best[1], tuple(standing))
     if heard:
-        return Cause(heard[1].what, picture.other(heard[0]), True, heard[1], tuple(standing))
-    return _wire_cause(picture)
+        told = Cause(heard[1].what, picture.other(heard[0]), True, heard[1], tuple(standing))
+        return _explained(picture, told)
+    wire = _wire_cause(picture)
+    return _explained(picture, wire) if wire is not None else _declared_cause(picture)
+
+
+def _explained(picture: Picture, cause: Cause) -> Cause:
+    """A bare refusal has several causes; where the sheets of both ends contradict each other, that is the one."""
+    by, asker = cause.by, picture.other(cause.by)
+    if by.sheet is None or asker.sheet is None:
+        return cause
+    what: What | None = None
+    if cause.what in (What.IKE_PROPOSAL_REFUSED, What.AUTH_REFUSED):
+        clash = _declared_clash(asker, by)
+        what = clash if clash in (What.VERSION_REFUSED, What.MODE_REFUSED, What.METHOD_REFUSED) else None
+    if what is None and cause.what is What.IKE_PROPOSAL_REFUSED and _expects_another(by, asker):
+        what = What.NO_PEER
+    if what is None and cause.what is What.AUTH_REFUSED and _differ(by.sheet.remote_id, asker.sheet.local_id):
+        what = What.IDENTITY_REFUSED
+    return replace(cause, what=what, explained=True) if what is not None else cause
+
+
+def _expects_another(by: End, asker: End) -> bool:
+    """Is the refuser's peer address none of the asker's?"""
+    assert by.sheet is not None
+    address = by.sheet.peer
+    return bool(asker.addresses) and address[:1].isdigit() and address not in asker.addresses
+
+
+def _differ(a: str, b: str) -> bool:
+    return bool(a and b) and a != b and "any" not in (a.strip("%"), b.strip("%"))
+
+
+def _declared_cause(picture: Picture) -> Cause | None:
+    """What two sheets that contradict each other must lead to, unless the tunnel is seen to be up all the same."""
+    left, right = picture.ends
+    if left.sheet is None or right.sheet is None:
+        return None
+    if not _seen_up(picture):
+        what = _declared_clash(left, right)
+        if what is not None:
+            return Cause(what, right, False, None, declared=True)
+    return Cause(What.SELECTORS_REFUSED, right, False, None, declared=True) if not _mirrored(left, right) else None
+
+
+def _seen_up(picture: Picture) -> bool:
+    return bool(picture.esp_out or picture.esp_back) or any(
+        e.story.ike_ever or e.story.child_ever for e in picture.ends
+    )
+
+
+def _declared_clash(left: End, right: End) -> What | None:
+    """The first thing, in the order of the exchange, that the sheets can't agree on."""
+    assert left.sheet is not None and right.sheet is not None
+    if left.sheet.ike and right.sheet.ike and left.sheet.ike != right.sheet.ike:
+        return What.VERSION_REFUSED
+    if left.sheet.mode and right.sheet.mode and left.sheet.mode != right.sheet.mode:
+        return What.MODE_REFUSED
+    for what, mine, theirs in (
+        (What.IKE_PROPOSAL_REFUSED, left.ike_proposals, right.ike_proposals),
+        (What.CHILD_PROPOSAL_REFUSED, left.child_proposals, right.child_proposals),
+    ):
+        if mine and theirs and agreement(mine, theirs) is None:
+            return what
+        if (
+            what is What.IKE_PROPOSAL_REFUSED
+            and left.sheet.auth
+            and right.sheet.auth
+            and left.sheet.auth != right.sheet.auth
+        ):
+            return What.METHOD_REFUSED
+    return None
+
+
+def _mirrored(left: End, right: End) -> bool:
+    """Each end's local ranges are the other's remote ones; unknown counts as mirrored."""
+    a, b = left.sheet, right.sheet
+    assert a is not None and b is not None
+    pairs = ((a.local_ts, b.remote_ts), (b.local_ts, a.remote_ts))
+    return all(not x or not y or same(x, y) for x, y in pairs)
 
 
 def _is_symptom(own: What, heard: What) -> bool:

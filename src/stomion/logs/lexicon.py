@@ -32,8 +32,8 @@ def plain(line: str) -> str:
 _RELEVANT_WORDS = (
     r"ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|shared|secret|esp\b|quick|main.mode|aggressive|"
     r"p[12]\b|far|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|dpd|certificate|"
-    r"sa\b|initiat|respond|decrypt|deciph|malformed|channel|site.?link|answer|authentic|partner|notif|"
-    r"other (?:end|side)|no reply|auth\b|packet: from|writing to socket|sendto|transform|traffic|keys for|giv(?:ing|en) up|gave up"
+    r"sa\b|initiat|respond|decrypt|deciph|malformed|channel|site.?link|answer|auth|informational|partner|notif|"
+    r"other (?:end|side)|no reply|packet: from|writing to socket|sendto|transform|traffic|keys for|giv(?:ing|en) up|gave up"
 )
 RELEVANT = re.compile(_RELEVANT_WORDS)
 RELEVANT_BYTES = re.compile(_RELEVANT_WORDS.encode())

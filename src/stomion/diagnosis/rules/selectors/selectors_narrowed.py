@@ -23,7 +23,7 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    if context.cause is not None:
+    if context.cause is not None and not context.cause.declared:
         return None
     sealed = _narrowed_inside(context)
     if sealed is not None:

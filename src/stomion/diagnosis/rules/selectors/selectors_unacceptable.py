@@ -22,14 +22,14 @@ SPEC = Spec(
 
 def judge(context: Context) -> Finding | None:
     cause = context.cause
-    if cause is None or cause.what is not What.SELECTORS_REFUSED:
+    if cause is None or cause.what is not What.SELECTORS_REFUSED or cause.declared:
         return None
     found = differences(context)
     by, asker = cause.by, context.asker
     if found:
         sides = tuple(dict.fromkeys(d.wrong.site for d in found))
-        summary = " ".join(_sentence(context, d) for d in found)
-        remedies = tuple(r for d in found for r in _remedies(context, d))
+        summary = " ".join(sentence(context, d) for d in found)
+        remedies = tuple(r for d in found for r in remedies_for(context, d))
     else:
         sides = (context.picture.left.site, context.picture.right.site)
         wish = wish_of(context, asker)
@@ -57,14 +57,14 @@ def judge(context: Context) -> Finding | None:
     )
 
 
-def _sentence(context: Context, d: Difference) -> str:
+def sentence(context: Context, d: Difference) -> str:
     peer = context.picture.other(d.owner)
     lacking = written(missing(d.peer_says, d.owner_says)) or written(missing(d.owner_says, d.peer_says))
     tail = f" They differ in {listed(lacking[:4], 'and')}." if lacking else ""
     return f"{d.owner.title} has {listed(d.owner_says)} on its side; {peer.title} means {listed(d.peer_says)}.{tail}"
 
 
-def _remedies(context: Context, d: Difference) -> tuple[Remedy, ...]:
+def remedies_for(context: Context, d: Difference) -> tuple[Remedy, ...]:
     peer = context.picture.other(d.owner)
     at_owner = Remedy(
         d.owner.site, f"set its local selector to {listed(d.peer_says)} instead of {listed(d.owner_says)}"

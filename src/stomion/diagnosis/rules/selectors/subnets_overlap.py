@@ -6,6 +6,7 @@ from stomion.algebra.ranges import common, spans, written
 from stomion.diagnosis.spec import Context, Spec, listed
 from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.model.provenance import Provenance
 
 SPEC = Spec(
     code="subnets-overlap",
@@ -19,7 +20,7 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    if context.cause is not None:
+    if context.cause is not None and not context.cause.declared:
         return None
     left, right = context.picture.ends
     shared = written(common(_lans(left), _lans(right)))
@@ -27,8 +28,11 @@ def judge(context: Context) -> Finding | None:
         mine, theirs = (set(spans(_declared(e))) for e in (left, right))
         shared = written(s for s in sorted(mine & theirs) if not _is_any(s))
     if not shared:
+        shared = _same_at_both(left) or _same_at_both(right)
+    if not shared:
         return None
-    evidence = tuple(u.where for e in (left, right) if (u := e.story.child_ever) is not None)
+    seen = tuple(u.where for e in (left, right) if (u := e.story.child_ever) is not None)
+    sheets = tuple(Provenance(e.sheet_file, e.site, line=1) for e in (left, right) if e.sheet_file)
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,
@@ -39,9 +43,17 @@ def judge(context: Context) -> Finding | None:
             Remedy(left.site, "give one of the two LANs other addresses"),
             Remedy(right.site, "or translate one LAN to an unused range, one to one, before the tunnel"),
         ),
-        evidence=evidence,
+        evidence=seen or sheets,
         facts={"shared": list(shared)},
     )
+
+
+def _same_at_both(end: End) -> tuple[str, ...]:
+    """A child whose two ranges are one and the same, as its log names them."""
+    up = end.story.child_ever
+    if up is None or len(up.my_ts) != 2 or up.my_ts[0] != up.my_ts[1]:
+        return ()
+    return written(s for s in spans(up.my_ts[:1]) if not _is_any(s))
 
 
 def _declared(end: End) -> tuple[str, ...]:

@@ -16,7 +16,7 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    if context.cause is not None:
+    if context.cause is not None and not context.cause.declared:
         return None
     for end in context.picture.ends:
         story = end.story

@@ -1,0 +1,39 @@
+"""The sheets of both ends name ranges that do not mirror each other."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.rules.selectors import selectors_narrowed
+from stomion.diagnosis.rules.selectors.selectors_unacceptable import remedies_for, sentence
+from stomion.diagnosis.selectors import differences
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.event import What
+from stomion.model.finding import Certainty, Finding, Stage
+
+SPEC = Spec(
+    code="selectors-not-mirrored",
+    stage=Stage.SELECTORS,
+    title="The declared selectors do not mirror each other",
+    means="What one end calls its own range is not what the other end asks for. IKEv1 will refuse it; IKEv2 may narrow it, and then "
+    "some hosts have no tunnel.",
+    decided="Arithmetic on both ends' sheets; it needs no packet. Where a refusal or a narrowed child was seen, that is the finding.",
+    example="Marram has 10.66.0.0/22 on its side; Quayhead means 10.66.0.0/21.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    cause = context.cause
+    if cause is None or not cause.declared or cause.what is not What.SELECTORS_REFUSED:
+        return None
+    found = differences(context)
+    if not found or selectors_narrowed.judge(context) is not None:
+        return None
+    return Finding(
+        code=SPEC.code,
+        stage=SPEC.stage,
+        sides=tuple(dict.fromkeys(d.wrong.site for d in found)),
+        certainty=Certainty.PROVEN,
+        summary=" ".join(sentence(context, d) for d in found),
+        remedies=tuple(r for d in found for r in remedies_for(context, d)),
+        evidence=context.evidence(),
+        facts={"ranges": [{"of": d.owner.site, "own": list(d.owner_says), "peer": list(d.peer_says)} for d in found]},
+    )
