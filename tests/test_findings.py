@@ -323,7 +323,8 @@ integrity = ["hmac-sha2-256"]
 """
 LEFT = {
     "site": "quayhead", "peer_site": "marram", "local": A, "peer": B, "ike": 2, "mode": "", "auth": "psk", "local_id": "q.example",
-    "remote_id": "m.example", "local_ts": "10.96.0.0/20", "remote_ts": "10.66.0.0/21", "cipher": "aes256", "group": 14, "esp": "AES_CBC 256",
+    "remote_id": "m.example", "local_ts": "10.96.0.0/20", "remote_ts": "10.66.0.0/21", "cipher": "aes256", "group": 14,
+    "esp": "AES_CBC 256",
 }  # fmt: skip
 RIGHT = LEFT | {
     "site": "marram", "peer_site": "quayhead", "local": B, "peer": A, "local_id": "m.example", "remote_id": "q.example",

@@ -75,6 +75,28 @@ def test_fragments_are_put_together_in_any_order_and_a_lone_first_one_is_marked(
     assert capture.datagrams[0].more_fragments
 
 
+def _tcp(data: bytes, sequence: int, port: int = 4500) -> bytes:
+    segment = struct.pack(">HHIIBBHHH", 51_000, port, sequence, 0, 0x50, 0x18, 8192, 0, 0) + data
+    head = bytearray(samples.udp4(A, B, b"")[:20])
+    head[2:4], head[9] = (20 + len(segment)).to_bytes(2, "big"), 6
+    return samples.ethernet(bytes(head) + segment)
+
+
+@pytest.mark.parametrize("cuts", [(), (3,), (6, 7, 200), (50, 100, 150)])
+def test_ike_over_tcp_is_recognised_however_it_is_cut(cuts: tuple[int, ...]) -> None:
+    """RFC 9329: prefix, then length, marker and message; ESP between them is stepped over; segments may swap places."""
+    body = b"\0" * 4 + IKE
+    stream = b"IKETCP" + (2 + len(body)).to_bytes(2, "big") + body + (22).to_bytes(2, "big") + b"\1" * 20
+    edges = [0, *cuts, len(stream)]
+    segments = [_tcp(stream[a:z], 1000 + a) for a, z in zip(edges, edges[1:], strict=False)]
+    swapped = [segments[0], *reversed(segments[1:])]
+    for order in (segments, swapped):
+        capture, _ = read_capture(io.BytesIO(samples.pcap(order)), "x", None)
+        assert [d.payload for d in capture.datagrams] == [IKE]
+    capture, _ = read_capture(io.BytesIO(samples.pcap([_tcp(stream, 1, 443)])), "x", None)
+    assert capture.datagrams == []
+
+
 def test_esp_is_counted_and_closed_ports_are_noted() -> None:
     esp = samples.ethernet(samples.udp4(A, B, b"\xc1\xa2\xb3\xd4" + b"\0" * 40, 4500, 4500))
     icmp = bytes([3, 3, 0, 0, 0, 0, 0, 0]) + PACKET[:28]

@@ -86,6 +86,20 @@ def test_a_payload_longer_than_the_message_is_named_with_its_place() -> None:
     assert "65535" in damage.text
 
 
+def test_a_password_in_a_configuration_payload_is_not_laid_out() -> None:
+    secret = Attribute(16522, 0, b"hunter-of-whelks")
+    name = Attribute(16521, 0, b"helm")
+    raw = encode(
+        Message(
+            Header(samples.SPI_I, samples.SPI_R, 0, 0x10, 6, 0, 9, 0),
+            (Payload(14, b.Configuration(1, b"\0\0\1", (name, secret))),),
+        )
+    )
+    says = [line.says for line in ledger(decode(raw))]
+    assert "helm" in says
+    assert not any("whelks" in text for text in says)
+
+
 def test_an_endless_chain_of_payloads_is_cut_off() -> None:
     chain = (Payload(43, b.Opaque(b"")),) * 400
     raw = encode(Message(Header(samples.SPI_I, samples.SPI_R, 0, 0x20, 34, 8, 0, 0), chain))
@@ -131,6 +145,8 @@ BODIES_V2 = {
     42: st.builds(
         lambda p, s: b.Delete(None, p, 4, tuple(s)), u8, st.lists(st.binary(min_size=4, max_size=4), max_size=3)
     ),
+    47: st.builds(b.Configuration, u8, three, attributes),
+    48: st.builds(b.Eap, bytes_),
     44: st.builds(b.TsList, three, st.lists(st.builds(b.TsRange, u8, u8, bytes_), max_size=3).map(tuple)),
 }
 BODIES_V1 = {
@@ -141,6 +157,7 @@ BODIES_V1 = {
     12: st.builds(
         lambda d, p, s: b.Delete(d, p, 16, tuple(s)), u32, u8, st.lists(st.binary(min_size=16, max_size=16), max_size=2)
     ),
+    14: st.builds(b.Configuration, u8, three, attributes),
     132: st.builds(b.FragmentV1, u16, u8, u8, bytes_),
 }
 

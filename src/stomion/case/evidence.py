@@ -11,6 +11,7 @@ from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
 from stomion.model.site import SiteSheet
 from stomion.wire.ike.keys import IkeKeys
+from stomion.wire.tcpstream import TcpStreams
 
 
 @dataclass(slots=True)
@@ -48,6 +49,7 @@ class Capture:
     unreachables: list[Unreachable] = field(default_factory=list)
     esp: dict[tuple[str, str, str], EspFlow] = field(default_factory=dict)
     packets: int = 0
+    streams: TcpStreams = field(default_factory=TcpStreams, repr=False)
 
 
 @dataclass(slots=True)

@@ -39,6 +39,8 @@ _PROTOCOL_AT = {ETHERNET: (12, 14), SLL: (14, 16), SLL2: (0, 20)}
 _VLAN = frozenset((0x8100, 0x88A8, 0x9100))
 LINK_TYPES = frozenset((*_IP_AT, *_PROTOCOL_AT))
 
+_TCP_PORT = (4500).to_bytes(2, "big")
+
 RawPacket = tuple[float, int, bytes]
 """(seconds since 1970, link type, bytes)."""
 
@@ -178,7 +180,9 @@ def _take(out: Capture, parts: Reassembler, at: float, link: int, data: bytes) -
     if link == ETHERNET and len(data) > 37 and data[12] == 8 and data[13] == 0 and data[14] == 0x45:
         proto = data[23]
         if proto == 6:
-            return
+            ports_at = 14 + (data[14] & 15) * 4
+            if data[ports_at : ports_at + 2] != _TCP_PORT and data[ports_at + 2 : ports_at + 4] != _TCP_PORT:
+                return
         if proto == 17 and not (data[20] & 0x3F or data[21]):
             sport, dport = data[34] << 8 | data[35], data[36] << 8 | data[37]
             if sport not in IKE_PORTS and dport not in IKE_PORTS:
@@ -219,13 +223,24 @@ def _take_ip(out: Capture, at: float, packet: bytes, where: Provenance, more: bo
         return
     src, dst = dpkt.utils.inet_to_str(ip.src), dpkt.utils.inet_to_str(ip.dst)
     body = ip.data
-    if isinstance(body, dpkt.udp.UDP):
+    if isinstance(body, dpkt.tcp.TCP):
+        _take_tcp(out, at, (src, dst), body, where)
+    elif isinstance(body, dpkt.udp.UDP):
         ttl = int(ip.ttl if version == 4 else ip.hlim)
         _take_udp(out, at, (src, dst, ttl), body, where, more)
     elif isinstance(body, (dpkt.icmp.ICMP, dpkt.icmp6.ICMP6)):
         _take_icmp(out, at, src, body, where)
     elif getattr(ip, "p", getattr(ip, "nxt", 0)) == 50:
         _count_esp(out, at, src, dst, bytes(body)[:4])
+
+
+def _take_tcp(out: Capture, at: float, ip: tuple[str, str], tcp: dpkt.tcp.TCP, where: Provenance) -> None:
+    """IKE over TCP (RFC 9329); only streams that begin with its prefix, or are already known to be such."""
+    if 4500 not in (tcp.sport, tcp.dport):
+        return
+    src, dst = ip
+    for message in out.streams.feed((src, tcp.sport, dst, tcp.dport), tcp.seq, bytes(tcp.data)):
+        out.datagrams.append(Datagram(at, src, tcp.sport, dst, tcp.dport, message, where))
 
 
 def _take_udp(

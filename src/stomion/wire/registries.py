@@ -369,6 +369,26 @@ AUTH_METHODS = {
 }
 CP_TYPES = {1: "request", 2: "reply", 3: "set", 4: "acknowledge"}
 
+CP_ATTRIBUTES = {
+    1: "INTERNAL_IP4_ADDRESS",
+    2: "INTERNAL_IP4_NETMASK",
+    3: "INTERNAL_IP4_DNS",
+    4: "INTERNAL_IP4_NBNS",
+    6: "INTERNAL_IP4_DHCP",
+    7: "APPLICATION_VERSION",
+    8: "INTERNAL_IP6_ADDRESS",
+    10: "INTERNAL_IP6_DNS",
+    13: "INTERNAL_IP4_SUBNET",
+    14: "SUPPORTED_ATTRIBUTES",
+    15: "INTERNAL_IP6_SUBNET",
+    25: "INTERNAL_DNS_DOMAIN",
+    16520: "XAUTH_TYPE",
+    16521: "XAUTH_USER_NAME",
+    16522: "XAUTH_USER_PASSWORD",
+    16523: "XAUTH_PASSCODE",
+    16527: "XAUTH_STATUS",
+}
+
 VENDOR_IDS = {
     bytes.fromhex("afcad71368a1f1c96b8696fc77570100"): "dead-peer detection (RFC 3706)",
     bytes.fromhex("4a131c81070358455c5728f20e95452f"): "NAT traversal (RFC 3947)",

@@ -11,8 +11,10 @@ from stomion.exchange.picture import End
 from stomion.model.finding import STAGES, Status
 from stomion.tui.spans import Line, cut, left, paragraph, right, wrap
 
-FULL, NARROW = 10, 5
-"""Columns of a stage: wide enough for every name, or half of that with the names in two rows."""
+FULL = 10
+"""Columns of a stage that hold every stage's name; with fewer the names stand in two rows."""
+_STAGE_WIDTHS = ((190, FULL), (130, 7), (0, 5))
+"""(terminal columns from which, columns of a stage): the sentence at the right needs its room as well."""
 _STATUS_TONES = {
     Status.BROKEN: "change",
     Status.DEGRADED: "doubt",
@@ -37,8 +39,8 @@ class Columns:
 
 def columns(width: int, names: int) -> Columns:
     """`names` is the longest site name in the list."""
-    stage = FULL if width >= 146 else NARROW
-    name = max(6, min(names, 18 if stage == FULL else 13))
+    stage = next(columns for least, columns in _STAGE_WIDTHS if width >= least)
+    name = max(6, min(names, 18 if stage > 5 else 13))
     says = max(0, width - 1 - 2 * (name + 2) - stage * len(STAGES) - 3)
     return Columns(name, stage, says)
 

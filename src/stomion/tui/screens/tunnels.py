@@ -109,6 +109,9 @@ class TunnelsScreen(Page):
             bars = selector_bars(diagnosis, first, width)
             proof_lines = [line for line, _ in proof(first, width, texts_at(diagnosis.picture, first.evidence))]
             built += [[], *bars, *([[]] if bars else []), *proof_lines]
+        for end in diagnosis.picture.ends:
+            if not end.given:
+                built += [[], *page.settings_lines(diagnosis, end, min(width - 4, 110), 2)]
         foot.show(len(built), lambda row, _width: built[row])
 
     @on(Lines.Moved)

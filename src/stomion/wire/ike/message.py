@@ -123,6 +123,7 @@ _V1_READERS: dict[int, Reader] = {
     7: b.Coded.read,
     11: b.Notify.read_v1,
     12: b.Delete.read_v1,
+    14: b.Configuration.read,
     132: b.FragmentV1.read,
 }
 _V2_READERS: dict[int, Reader] = {
@@ -137,6 +138,8 @@ _V2_READERS: dict[int, Reader] = {
     42: b.Delete.read_v2,
     44: b.TsList.read,
     45: b.TsList.read,
+    47: b.Configuration.read,
+    48: b.Eap.read,
     SK: b.Sealed.read,
     SKF: b.SealedFragment.read,
 }
