@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import io
+import itertools
 import os
 import struct
 from collections.abc import Callable
@@ -88,7 +89,7 @@ def test_ike_over_tcp_is_recognised_however_it_is_cut(cuts: tuple[int, ...]) -> 
     body = b"\0" * 4 + IKE
     stream = b"IKETCP" + (2 + len(body)).to_bytes(2, "big") + body + (22).to_bytes(2, "big") + b"\1" * 20
     edges = [0, *cuts, len(stream)]
-    segments = [_tcp(stream[a:z], 1000 + a) for a, z in zip(edges, edges[1:], strict=False)]
+    segments = [_tcp(stream[a:z], 1000 + a) for a, z in itertools.pairwise(edges)]
     swapped = [segments[0], *reversed(segments[1:])]
     for order in (segments, swapped):
         capture, _ = read_capture(io.BytesIO(samples.pcap(order)), "x", None)
