@@ -325,7 +325,8 @@ class Configuration(msgspec.Struct, frozen=True, gc=False):
         for attribute in self.attributes:
             raw = attribute.write()
             name = reg.name_of(reg.CP_ATTRIBUTES, attribute.kind)
-            lines.append(Field(at, raw, name, attribute.kind, _configured(attribute), 2))
+            shown = raw[:4] if attribute.kind in _SECRET_ATTRIBUTES else raw
+            lines.append(Field(at, shown, name, attribute.kind, _configured(attribute), 2))
             at += len(raw)
         return lines
 
@@ -365,7 +366,7 @@ class Eap(msgspec.Struct, frozen=True, gc=False):
         code = reg.name_of({1: "request", 2: "response", 3: "success", 4: "failure"}, self.data[0])
         return [
             Field(at, self.data[:1], "code", self.data[0], code, 1),
-            Field(at + 1, self.data[1:], "data", None, f"{len(self.data) - 1} bytes", 1),
+            Field(at + 1, b"", "data", None, f"{len(self.data) - 1} bytes, not shown", 1),
         ]
 
 
