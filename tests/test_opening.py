@@ -20,9 +20,10 @@ from stomion.ingest.keyfile import read_keys
 from stomion.jobs.decoding import decode_file
 from stomion.jobs.examine import Examined, examine
 from stomion.standin.chance import Chance
+from stomion.standin.configuration import Peer, Session
 from stomion.standin.demo import ESP, STRONG
 from stomion.standin.dialects import LEDGERED
-from stomion.standin.gateway import Gateway, Peer, Session
+from stomion.standin.gateway import Gateway
 from stomion.standin.network import Network, Tap
 from stomion.wire.ike import Header, Message, Payload, decode, encode
 from stomion.wire.ike import bodies as b

@@ -10,6 +10,7 @@ import samples
 from stomion.wire.ike import Header, Message, Payload, decode, encode
 from stomion.wire.ike import bodies as b
 from stomion.wire.ike.attributes import Attribute
+from stomion.wire.ike.configuration import Configuration, Eap
 from stomion.wire.ike.ledger import ledger
 from stomion.wire.ike.sa_v1 import ProposalV1, SaV1, TransformV1
 from stomion.wire.ike.sa_v2 import SaV2, Transform, WireProposal
@@ -90,7 +91,7 @@ def test_a_password_in_a_configuration_payload_is_not_laid_out() -> None:
     secret = Attribute(16522, 0, b"hunter-of-whelks")
     name = Attribute(16521, 0, b"helm")
     header = Header(samples.SPI_I, samples.SPI_R, 0, 0x10, 6, 0, 9, 0)
-    body = b.Configuration(1, b"\0\0\1", (name, secret))
+    body = Configuration(1, b"\0\0\1", (name, secret))
     lines = ledger(decode(encode(Message(header, (Payload(14, body),)))))
     assert "helm" in [line.says for line in lines]
     assert not any("whelks" in line.says or b"whelks" in line.raw for line in lines)
@@ -141,8 +142,8 @@ BODIES_V2 = {
     42: st.builds(
         lambda p, s: b.Delete(None, p, 4, tuple(s)), u8, st.lists(st.binary(min_size=4, max_size=4), max_size=3)
     ),
-    47: st.builds(b.Configuration, u8, three, attributes),
-    48: st.builds(b.Eap, bytes_),
+    47: st.builds(Configuration, u8, three, attributes),
+    48: st.builds(Eap, bytes_),
     44: st.builds(b.TsList, three, st.lists(st.builds(b.TsRange, u8, u8, bytes_), max_size=3).map(tuple)),
 }
 BODIES_V1 = {
@@ -153,7 +154,7 @@ BODIES_V1 = {
     12: st.builds(
         lambda d, p, s: b.Delete(d, p, 16, tuple(s)), u32, u8, st.lists(st.binary(min_size=16, max_size=16), max_size=2)
     ),
-    14: st.builds(b.Configuration, u8, three, attributes),
+    14: st.builds(Configuration, u8, three, attributes),
     132: st.builds(b.FragmentV1, u16, u8, u8, bytes_),
 }
 

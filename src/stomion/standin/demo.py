@@ -9,8 +9,9 @@ from datetime import UTC, datetime
 from functools import partial
 
 from stomion.standin.chance import Chance
+from stomion.standin.configuration import Peer, Session, Suite
 from stomion.standin.dialects import LEDGERED, TALKATIVE
-from stomion.standin.gateway import Gateway, Peer, Session, Suite
+from stomion.standin.gateway import Gateway
 from stomion.standin.gateway_v1 import MainMode, PeerV1
 from stomion.standin.network import Network, Parcel, Tap
 
@@ -238,9 +239,8 @@ def _brackish(net: Network, quayhead: Gateway, seed: str) -> list[Counter]:
 
 def _driftwood(net: Network, quayhead: Gateway, tap: Tap, seed: str) -> MainMode:
     """IKEv1, and the key was mistyped at one end: message 5 makes no sense at Driftwood."""
-    hub = MainMode("quayhead", QUAYHEAD, quayhead.identity, LEDGERED, seed)
+    hub = MainMode("quayhead", QUAYHEAD, quayhead.identity, LEDGERED, seed, lines=quayhead.lines)
     far = MainMode("driftwood", DRIFTWOOD, f"driftwood.{DOMAIN}", TALKATIVE, seed, offset=-0.4)
-    hub.lines = quayhead.lines
     hub.peers[DRIFTWOOD] = PeerV1("quayhead-driftwood", DRIFTWOOD, far.identity, _psk("quayhead-driftwood", seed))
     far.peers[QUAYHEAD] = PeerV1("quayhead-driftwood", QUAYHEAD, hub.identity, _psk("quayhead-driftwod", seed))
 

@@ -12,10 +12,10 @@ from dataclasses import dataclass
 
 from cryptography.hazmat.primitives.ciphers import Cipher, algorithms, modes
 
-from stomion.standin.chance import Chance
 from stomion.standin.dialects import Dialect
 from stomion.standin.network import Network, Parcel
 from stomion.standin.secrets import Exchange, exchange
+from stomion.standin.voice import Voice
 from stomion.wire.ike import Header, Message, Payload, decode, encode
 from stomion.wire.ike import bodies as b
 from stomion.wire.ike.attributes import Attribute
@@ -57,25 +57,23 @@ class SessionV1:
     stage: int = 1
 
 
-class MainMode:
-    """The IKEv1 side of a gateway. `say` is the gateway's own way of logging."""
+class MainMode(Voice):
+    """The IKEv1 side of a gateway; it may share the log of its IKEv2 side."""
 
     def __init__(
-        self, name: str, address: str, identity: str, dialect: Dialect, seed: str, offset: float = 0.0
+        self,
+        name: str,
+        address: str,
+        identity: str,
+        dialect: Dialect,
+        seed: str,
+        offset: float = 0.0,
+        lines: list[str] | None = None,
     ) -> None:
-        self.name, self.address, self.identity = name, address, identity
-        self.dialect, self.offset = dialect, offset
-        self.chance = Chance(seed, name, "v1")
+        super().__init__(name, address, identity, dialect, seed, offset, lines)
         self.peers: dict[str, PeerV1] = {}
         self.sessions: dict[bytes, SessionV1] = {}
-        self.lines: list[str] = []
         self._count = 0
-
-    def say(self, net: Network, event: str, **fields: object) -> None:
-        """Write a log line, if its make has words for the event."""
-        line = self.dialect.line(net.now + self.offset, self.name, event, fields)
-        if line is not None:
-            self.lines.append(line)
 
     def initiate(self, net: Network, peer: PeerV1) -> None:
         """Send message 1."""

@@ -15,6 +15,7 @@ from stomion.errors import UnreadableInput
 from stomion.wire import registries as reg
 from stomion.wire.cursor import Cursor
 from stomion.wire.ike import bodies as b
+from stomion.wire.ike.configuration import Configuration, Eap
 from stomion.wire.ike.field import Field
 from stomion.wire.ike.sa_v1 import SaV1
 from stomion.wire.ike.sa_v2 import SaV2
@@ -123,7 +124,7 @@ _V1_READERS: dict[int, Reader] = {
     7: b.Coded.read,
     11: b.Notify.read_v1,
     12: b.Delete.read_v1,
-    14: b.Configuration.read,
+    14: Configuration.read,
     132: b.FragmentV1.read,
 }
 _V2_READERS: dict[int, Reader] = {
@@ -138,8 +139,8 @@ _V2_READERS: dict[int, Reader] = {
     42: b.Delete.read_v2,
     44: b.TsList.read,
     45: b.TsList.read,
-    47: b.Configuration.read,
-    48: b.Eap.read,
+    47: Configuration.read,
+    48: Eap.read,
     SK: b.Sealed.read,
     SKF: b.SealedFragment.read,
 }
