@@ -166,7 +166,8 @@ def _refused(story: Story, event: Event) -> None:
     what = event.what
     if what is What.PROPOSAL_REFUSED:
         what = What.CHILD_PROPOSAL_REFUSED if story.ike_up else What.IKE_PROPOSAL_REFUSED
-    if what is What.IKE_PROPOSAL_REFUSED and story.ike_up and event.layer != "ike":
+    if what is What.IKE_PROPOSAL_REFUSED and story.ike_up and event.exchange is None:
+        # "ike" may be no more than the program's name; with an IKE SA up it is a child that was refused.
         what = What.CHILD_PROPOSAL_REFUSED
     if what is What.NO_PEER and story.agreed_now:
         # The proposal was agreed, so the address was known: it is the identity that nothing is configured for.

@@ -33,7 +33,7 @@ _RELEVANT_WORDS = (
     r"ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|shared|secret|esp\b|quick|main.mode|aggressive|"
     r"p[12]\b|far|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|dpd|certificate|"
     r"sa\b|initiat|respond|decrypt|deciph|malformed|channel|site.?link|answer|auth|informational|partner|notif|"
-    r"other (?:end|side)|no reply|packet: from|writing to socket|sendto|transform|traffic|keys for|giv(?:ing|en) up|gave up"
+    r"other (?:end|side)|no reply|4500|port 500|sad\b|spd\b|connection refused|packet: from|writing to socket|sendto|transform|traffic|keys for|giv(?:ing|en) up|gave up"
 )
 RELEVANT = re.compile(_RELEVANT_WORDS)
 RELEVANT_BYTES = re.compile(_RELEVANT_WORDS.encode())
