@@ -71,7 +71,7 @@ NO_PEER own | packet from {X}:500: initial Main Mode message received but no con
 NO_PEER own | packet from {X}:500: IKE_SA_INIT message received on 192.0.2.1:500 but no suitable connection found with IKEv2 policy
 IDENTITY_REFUSED own | {V} we require IKEv2 peer to have ID '@south.example', but peer declares '@branch.example'
 SELECTORS_REFUSED own | {V} No IKEv2 connection found with compatible Traffic Selectors
-SELECTORS_REFUSED own | {V} cannot respond to IPsec SA request because no connection is known for 10.5.0.0/24===192.0.2.29...{X}===10.1.0.0/24
+SELECTORS_REFUSED own | {V} cannot respond to IPsec SA request because no connection is known for 10.5.0.0/24===...===10.1.0.0/24
 SELECTORS_REFUSED far | {V} received and ignored notification payload: INVALID_ID_INFORMATION
 UNDECRYPTABLE own | {V} malformed payload in packet
 UNDECRYPTABLE own | {V} length of ISAKMP Identification Payload is larger than can fit

@@ -142,7 +142,7 @@ def from_declarations(evidence: Evidence, plans: list[Plan]) -> None:
 
 _SERIOUS = frozenset({
     What.INITIATING, What.IKE_UP, What.CHILD_UP, What.AUTH_OK, What.CONFIGURED, What.SENT, What.AGREED, What.ASKED,
-    What.NO_ANSWER, What.GAVE_UP, What.KEY_REFUSED, What.AUTH_REFUSED, What.IKE_PROPOSAL_REFUSED, What.RECEIVED,
+    What.NO_ANSWER, What.GAVE_UP, What.KEY_REFUSED, What.AUTH_REFUSED, What.IKE_PROPOSAL_REFUSED, What.RECEIVED, What.NO_PEER,
 })  # fmt: skip
 
 
@@ -174,7 +174,7 @@ def _peers_by_site(evidence: Evidence, own: dict[str, set[str]]) -> dict[str, Co
     for log in evidence.logs:
         for event in log.events:
             if log.site and event.peer and event.what in _SERIOUS and event.peer not in own.get(log.site, ()):
-                weight = 1 if event.what in (What.ASKED, What.RECEIVED) else 3
+                weight = 1 if event.what in (What.ASKED, What.RECEIVED, What.NO_PEER) else 3
                 peers.setdefault(log.site, Counter())[event.peer] += weight
     for capture in evidence.captures:
         mine = own.get(capture.site or "", set())
@@ -192,7 +192,7 @@ def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[Pl
         if (site, address) not in strangers or site not in first:
             first.setdefault(site, address)
     sites = list(first)
-    if len(sites) == 2 and not (own.get(sites[0]) and own.get(sites[1])):
+    if len(sites) == 2 and not all(_wan_known(own.get(site, set())) for site in sites):
         a, b = sites
         plans.append(Plan(f"{a}-{b}", a, b, own.get(a, set()) | {first[b]}, own.get(b, set()) | {first[a]}))
         return
@@ -204,6 +204,14 @@ def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[Pl
     for site, address in loose:
         if address == first[site] or (site, address) not in strangers:
             plans.append(Plan(f"{site}-{address}", site, address, set(own.get(site, ())), {address}))
+
+
+_LAN_RANGES = tuple(ipaddress.ip_network(n) for n in ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7"))
+
+
+def _wan_known(addresses: set[str]) -> bool:
+    """Is any of a site's own addresses more than a LAN's? Then a peer that nobody owns is really somebody else."""
+    return any(not any(ipaddress.ip_address(a) in n for n in _LAN_RANGES) for a in addresses)
 
 
 def _mute_site(evidence: Evidence, speaking: dict[str, str]) -> str | None:

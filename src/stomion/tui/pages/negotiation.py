@@ -20,7 +20,7 @@ Built = list[tuple[Line, int]]
 
 def ladder_lines(ladder: Ladder, diagnosis: Diagnosis, width: int, both_clocks: bool = False) -> Built:
     """The ladder, how it ended, and what is to be said of it."""
-    inner = max(24, min(width - CLOCK - (CLOCK if both_clocks else 8), 64))
+    inner = max(18, min(width - CLOCK - (CLOCK + 2 if both_clocks else 8), 64))
     built: Built = [(line, -1) for line in _posts(ladder, inner)]
     for index, row in enumerate(ladder.rows):
         built.append((_row(row, index, inner, width, both_clocks), index))

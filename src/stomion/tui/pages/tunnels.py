@@ -13,7 +13,7 @@ from stomion.tui.spans import Line, cut, left, paragraph, right, wrap
 
 FULL = 10
 """Columns of a stage that hold every stage's name; with fewer the names stand in two rows."""
-_STAGE_WIDTHS = ((190, FULL), (130, 7), (0, 5))
+_STAGE_WIDTHS = ((190, FULL), (130, 7), (90, 5), (0, 3))
 """(terminal columns from which, columns of a stage): the sentence at the right needs its room as well."""
 _STATUS_TONES = {
     Status.BROKEN: "change",
@@ -40,19 +40,24 @@ class Columns:
 def columns(width: int, names: int) -> Columns:
     """`names` is the longest site name in the list."""
     stage = next(columns for least, columns in _STAGE_WIDTHS if width >= least)
-    name = max(6, min(names, 18 if stage > 5 else 13))
+    name = max(6, min(names, {5: 13, 3: 9}.get(stage, 18)))
     says = max(0, width - 1 - 2 * (name + 2) - stage * len(STAGES) - 3)
     return Columns(name, stage, says)
 
 
+HEADER_ROWS = 3
+
+
 def header(cols: Columns) -> list[Line]:
-    """Stage names in one row where they fit, else in two, each over the beginning of its stretch."""
+    """Stage names over the beginnings of their stretches, in as few of three rows as the columns allow."""
+    rows = next(n for n in (1, 2, 3) if n * cols.stage > max(len(s.value) for s in STAGES[:-1]) or n == HEADER_ROWS)
     pad = " " * cols.seam_at
-    if cols.stage == FULL:
-        return [[("", "plain")], [(pad, "plain"), *((left(s.value, cols.stage), "muted") for s in STAGES)]]
-    even = [(left(s.value, 2 * cols.stage), "muted") for s in STAGES[::2]]
-    odd = [(left(s.value, 2 * cols.stage), "faint") for s in STAGES[1::2]]
-    return [[(pad, "plain"), *even], [(pad + " " * cols.stage, "plain"), *odd]]
+    lines: list[Line] = [[] for _ in range(HEADER_ROWS - rows)]
+    for first in range(rows):
+        tone = "muted" if first % 2 == 0 else "faint"
+        names = [(left(s.value, rows * cols.stage), tone) for s in STAGES[first::rows]]
+        lines.append([(pad + " " * (cols.stage * first), "plain"), *names])
+    return lines
 
 
 def row(diagnosis: Diagnosis, cols: Columns) -> Line:

@@ -73,7 +73,7 @@ class TunnelsScreen(Page):
 
         lines.styles.height = max(1, min(len(shown), self.size.height - 5 - FOOT))
         head = self.query_one("#head", Lines)
-        head.show(3, lambda row, width: ([[], *page.header(page.columns(width, names))])[row])
+        head.show(page.HEADER_ROWS, lambda row, width: page.header(page.columns(width, names))[row])
         current = next((i for i, d in enumerate(shown) if d is self.stomion.current), 0)
         lines.show(len(shown), line_at, row=current)
         if not shown:
