@@ -26,10 +26,36 @@ def pictures(evidence: Evidence) -> list[Picture]:
     plans = from_sheets(evidence, own)
     from_declarations(evidence, plans)
     from_evidence(evidence, own, plans)
-    return [_picture(plan, evidence, plans) for plan in plans]
+    index = _Index(evidence)
+    return [_picture(plan, evidence, plans, index) for plan in plans]
 
 
-def _picture(plan: Plan, evidence: Evidence, plans: list[Plan]) -> Picture:
+class _Index:
+    """Events by the peer they speak of and packets by the two addresses, so that a thousand tunnels stay a matter of seconds."""
+
+    def __init__(self, evidence: Evidence) -> None:
+        self.events: dict[str, dict[str | None, list[tuple[int, Event]]]] = {}
+        for log in evidence.logs:
+            by_peer = self.events.setdefault(log.file, {})
+            for number, event in enumerate(log.events):
+                by_peer.setdefault(event.peer, []).append((number, event))
+        self.datagrams: dict[frozenset[str], list[Datagram]] = {}
+        for capture in evidence.captures:
+            for item in capture.datagrams:
+                self.datagrams.setdefault(frozenset((item.src, item.dst)), []).append(item)
+
+    def about(self, file: str, peers: set[str]) -> list[Event]:
+        """A log's events about some peers, in the order of its lines."""
+        by_peer = self.events.get(file, {})
+        found = [pair for peer in peers for pair in by_peer.get(peer, ())]
+        return [event for _, event in sorted(found, key=lambda pair: pair[0])]
+
+    def between(self, left: set[str], right: set[str]) -> list[Datagram]:
+        """Packets from any of some addresses to any of others, either way."""
+        return [d for a in left for b in right for d in self.datagrams.get(frozenset((a, b)), ())]
+
+
+def _picture(plan: Plan, evidence: Evidence, plans: list[Plan], index: _Index) -> Picture:
     left = _end(plan.left, plan.left_addresses, plan.left_sheet, evidence)
     right = _end(plan.right, plan.right_addresses, plan.right_sheet, evidence)
     picture = Picture(plan.name, left, right)
@@ -37,8 +63,8 @@ def _picture(plan: Plan, evidence: Evidence, plans: list[Plan]) -> Picture:
     _learn_translated(left, right, evidence, shares)
     _learn_translated(right, left, evidence, shares)
     for end, other in ((left, right), (right, left)):
-        _attach_log(end, other, evidence, alone=_alone(end.site, plans))
-    _attach_packets(picture, evidence)
+        _attach_log(end, other, evidence, index, alone=_alone(end.site, plans))
+    _attach_packets(picture, evidence, index)
     _attach_tests(picture, evidence)
     _attach_counters(picture, evidence)
     _attach_links(picture, evidence, only=len(plans) == 1)
@@ -92,12 +118,13 @@ def _learn_translated(end: End, other: End, evidence: Evidence, shares: bool) ->
                     other.addresses.add(event.peer)
 
 
-def _attach_log(end: End, other: End, evidence: Evidence, alone: bool) -> None:
+def _attach_log(end: End, other: End, evidence: Evidence, index: _Index, alone: bool) -> None:
     for log in evidence.logs:
         if log.site != end.site:
             continue
         end.has_log = True
-        end.events.extend(e for e in log.events if _concerns(e, end, other, alone))
+        near = log.events if alone else index.about(log.file, other.addresses | end.addresses)
+        end.events.extend(e for e in near if _concerns(e, end, other, alone))
     end.story = read_story(end.events)
 
 
@@ -112,16 +139,12 @@ def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
     return alone and not other.addresses
 
 
-def _attach_packets(picture: Picture, evidence: Evidence) -> None:
+def _attach_packets(picture: Picture, evidence: Evidence, index: _Index) -> None:
     left, right = picture.left.addresses, picture.right.addresses
-    chosen: list[Datagram] = []
     for capture in evidence.captures:
         for end in picture.ends:
             if capture.site == end.site:
                 end.captures.append(capture.file)
-        chosen.extend(
-            d for d in capture.datagrams if (d.src in left and d.dst in right) or (d.src in right and d.dst in left)
-        )
         picture.unreachables.extend(u for u in capture.unreachables if {u.src, u.dst} & left and {u.src, u.dst} & right)
         for flow in capture.esp.values():
             if flow.src in left and flow.dst in right:
@@ -131,7 +154,7 @@ def _attach_packets(picture: Picture, evidence: Evidence) -> None:
             else:
                 continue
             picture.esp_last = max(picture.esp_last, flow.last)
-    picture.negotiations = assemble(chosen, evidence.keys)
+    picture.negotiations = assemble(index.between(left, right), evidence.keys)
     _order_by_sender(picture)
     picture.clock = clock_offset(picture.negotiations, picture.left.site, picture.right.site)
     _settle_fates(picture, evidence)
