@@ -7,7 +7,7 @@ from collections.abc import Callable
 import pytest
 
 import samples
-from stomion.jobs.examine import Examined
+from stomion.jobs.examine import Examined, natural
 from stomion.model.finding import STAGES, Stage, Status, Verdict
 
 Case = Callable[[dict[str, str | bytes]], Examined]
@@ -159,6 +159,11 @@ def test_stages_hold_before_the_fault_and_mean_nothing_after_it(demo: Examined) 
 
 def _at(stage: object) -> tuple[Verdict, Verdict]:
     return stage.left, stage.right  # type: ignore[attr-defined]
+
+
+def test_names_with_numbers_are_sorted_as_people_count() -> None:
+    names = ["s10-x", "s9-x", "s1-x", "a", "s10-b"]
+    assert sorted(names, key=natural) == ["a", "s1-x", "s9-x", "s10-b", "s10-x"]
 
 
 def test_an_idle_tunnel_on_demand_is_no_fault(case: Case) -> None:

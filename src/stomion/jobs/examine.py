@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -28,13 +29,23 @@ class Examined:
         sure = tuple(Certainty)
         order = (Status.BROKEN, Status.DEGRADED, Status.UNPROVEN, Status.IDLE, Status.WORKING)
 
-        def key(d: Diagnosis) -> tuple[int, int, int, str]:
+        def key(d: Diagnosis) -> tuple[int, int, int, list[tuple[int, str]]]:
             first = d.first_fault
             if first is None:
-                return order.index(d.status), len(STAGES), 0, d.picture.name
-            return order.index(d.status), STAGES.index(first.stage), sure.index(first.certainty), d.picture.name
+                return order.index(d.status), len(STAGES), 0, natural(d.picture.name)
+            return (
+                order.index(d.status),
+                STAGES.index(first.stage),
+                sure.index(first.certainty),
+                natural(d.picture.name),
+            )
 
         return tuple(sorted(self.tunnels, key=key))
+
+
+def natural(name: str) -> list[tuple[int, str]]:
+    """A key that sorts `s9` before `s10`."""
+    return [(int(part), "") if part.isdigit() else (-1, part) for part in re.split(r"(\d{1,18})", name)]
 
 
 @dataclass(slots=True)
