@@ -206,7 +206,10 @@ def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[Pl
             plans.append(Plan(f"{site}-{address}", site, address, set(own.get(site, ())), {address}))
 
 
-_LAN_RANGES = tuple(ipaddress.ip_network(n) for n in ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7"))
+_LAN_RANGES = tuple(
+    ipaddress.ip_network(n) for n in ((0x0A000000, 8), (0xAC100000, 12), (0xC0A80000, 16), (0xFC << 120, 7))
+)
+"""Addresses of private networks (RFC 1918, RFC 4193)."""
 
 
 def _wan_known(addresses: set[str]) -> bool:
