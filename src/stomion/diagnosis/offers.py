@@ -111,9 +111,9 @@ def remedies_for(offers: Offers, asker: End, refuser: End, layer: str) -> tuple[
     if offers.miss is None:
         return (
             Remedy(
-                refuser.site, f"Compare its {layer} proposals with what {asker.title} offers; add one that is offered."
+                refuser.site, f"compare its {layer} proposals with what {asker.title} offers; add one that is offered"
             ),
-            Remedy(asker.site, f"Offer an {layer} proposal that {refuser.title} takes; ask its engineers which."),
+            Remedy(asker.site, f"offer an {layer} proposal that {refuser.title} takes; ask its engineers which"),
         )
     at_asker = _additions(offers, "accepted")
     at_refuser = _additions(offers, "offered")

@@ -11,6 +11,9 @@ from stomion.exchange.picture import End, Picture
 from stomion.model.event import What
 from stomion.model.provenance import Provenance
 
+LARGE = 1300
+"""Bytes of an IKE message above which it may have been fragmented on the way."""
+
 
 @dataclass(frozen=True, slots=True)
 class Silence:
@@ -27,6 +30,20 @@ class Silence:
     """The unanswered messages went to port 4500, the answered ones to port 500."""
     largest: int = 0
     """Bytes of the largest unanswered message, by its packet or by the log; 0 where unknown."""
+
+    @property
+    def loss_seen(self) -> bool:
+        """True where packets of both ends show a message that left and did not arrive."""
+        return self.negotiation is not None and any(s.fate == "lost" for s in self.negotiation.steps)
+
+    @property
+    def large_lost(self) -> bool:
+        """True where small messages passed and a large one did not."""
+        if not self.after_init:
+            return False
+        if self.negotiation is None:
+            return self.arrived is False and self.largest > LARGE
+        return any(s.size > LARGE and (s.fate == "lost" or s.cut) for s in self.negotiation.steps)
 
 
 def unanswered(context: Context) -> Silence | None:

@@ -182,7 +182,7 @@ def _traffic(picture: Picture, end: End) -> Line:
     kept = sum(1 for t in mine if t.passed is t.expected)
     passed = sum(1 for t in mine if t.passed)
     verdict = Verdict.PASS if kept == len(mine) else Verdict.CAUTION
-    return (verdict, f"{len(mine)} tests, {passed} answered", mine[-1].where)
+    return (verdict, f"{len(mine)} test{'' if len(mine) == 1 else 's'}, {passed} answered", mine[-1].where)
 
 
 def _failover(picture: Picture, end: End) -> Line:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.silence import Silence, unanswered
+from stomion.diagnosis.silence import unanswered
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
 
@@ -16,13 +16,11 @@ SPEC = Spec(
     "other's log knows nothing of it.",
     example="Quayhead's requests never reach Marram.",
 )
-LARGE = 1300
-"""Bytes of an IKE message above which it may have been fragmented on the way."""
 
 
 def judge(context: Context) -> Finding | None:
     silence = unanswered(context)
-    if silence is None or silence.port_closed or large_lost(silence):
+    if silence is None or silence.port_closed or silence.large_lost:
         return None
     if silence.moved and silence.arrived is False:
         return None
@@ -33,12 +31,11 @@ def judge(context: Context) -> Finding | None:
     other = context.picture.other(asker)
     source, target = (other, asker) if back else (asker, other)
     word = "answers" if back else "requests"
-    seen = silence.negotiation is not None and any(s.fate == "lost" for s in silence.negotiation.steps)
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,
         sides=(PATH,),
-        certainty=Certainty.PROVEN if seen else Certainty.LIKELY,
+        certainty=Certainty.PROVEN if silence.loss_seen else Certainty.LIKELY,
         summary=f"{source.title}'s {word} never reach {target.title}.",
         remedies=(
             Remedy(
@@ -49,13 +46,3 @@ def judge(context: Context) -> Finding | None:
         evidence=silence.places,
         facts={"direction": f"{source.site}-to-{target.site}"},
     )
-
-
-def large_lost(silence: Silence) -> bool:
-    """True where small messages passed and a large one did not."""
-    n = silence.negotiation
-    if not silence.after_init:
-        return False
-    if n is None:
-        return silence.arrived is False and silence.largest > LARGE
-    return any(s.size > LARGE and (s.fate == "lost" or s.cut) for s in n.steps)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.underlay.ike_lost_in_path import large_lost
 from stomion.diagnosis.silence import unanswered
 from stomion.diagnosis.spec import Context, Spec
 from stomion.exchange.negotiation import Step
@@ -22,7 +21,7 @@ SPEC = Spec(
 
 def judge(context: Context) -> Finding | None:
     silence = unanswered(context)
-    if silence is None or not large_lost(silence):
+    if silence is None or not silence.large_lost:
         return None
     asker = silence.asker
     other = context.picture.other(asker)

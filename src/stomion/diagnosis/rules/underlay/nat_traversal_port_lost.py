@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.underlay.ike_lost_in_path import large_lost
 from stomion.diagnosis.silence import unanswered
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
@@ -25,18 +24,17 @@ def judge(context: Context) -> Finding | None:
         silence is None
         or not silence.moved
         or silence.arrived is not False
-        or large_lost(silence)
+        or silence.large_lost
         or silence.port_closed
     ):
         return None
     asker = silence.asker
     other = context.picture.other(asker)
-    lost = silence.negotiation is not None and any(s.fate == "lost" for s in silence.negotiation.steps)
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,
         sides=(PATH,),
-        certainty=Certainty.PROVEN if lost else Certainty.LIKELY,
+        certainty=Certainty.PROVEN if silence.loss_seen else Certainty.LIKELY,
         summary=f"{asker.title}'s messages to UDP 4500 never reach {other.title}; UDP 500 passes.",
         remedies=(
             Remedy(
