@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from stomion.logs.understand import understand
+from stomion.model.event import What
 from stomion.model.provenance import Provenance
 
 X = "198.51.100.34"
@@ -108,3 +109,11 @@ def test_numbers_and_addresses_do_not_change_what_a_wording_says(says: str, line
     event = understand(line.replace(X, "203.0.113.199").replace("10.1.0.0", "10.77.128.0"), Provenance("x", line=1))
     assert event is not None
     assert f"{event.what.name} {'far' if event.far else 'own'}" == says
+
+
+def test_a_numbered_proposal_on_its_own_line_is_the_writers_setting():
+    line = '"far-link":   2:IKE=AES_CBC_128-HMAC_SHA2_256-HMAC_SHA2_256_128-MODP2048'
+    event = understand(line, Provenance("gateway.log", line=7))
+    assert event is not None and event.what is What.PROPOSALS and event.conn == "far-link"
+    assert event.mine is not None and event.mine.protocol == "IKE"
+    assert (event.mine.encryption, event.mine.group) == (("AES-CBC-128",), ("14",))

@@ -8,7 +8,7 @@ from stomion.algebra.proposals import Miss, agreement, nearest_miss, strongest
 from stomion.diagnosis.spec import Context, listed
 from stomion.exchange.inside import child_asked
 from stomion.exchange.picture import End
-from stomion.model.event import What
+from stomion.model.event import Event, What
 from stomion.model.finding import Remedy
 from stomion.model.proposal import Proposal
 
@@ -94,6 +94,20 @@ def _wanted_group(context: Context) -> str | None:
     return None
 
 
+def _list_of(end: End, last: Event, whose: str) -> tuple[Proposal, ...]:
+    """The proposals on the lines straight above `last`, of the same layer and connection, and its own."""
+    wanted: Proposal | None = getattr(last, whose)
+    found: list[Proposal] = []
+    line = last.where.line or 0
+    for event in reversed(end.events):
+        mine: Proposal | None = getattr(event, whose)
+        same = event.what is What.PROPOSALS and event.where.file == last.where.file and event.conn == last.conn
+        if same and event.where.line == line and mine and wanted and mine.protocol == wanted.protocol:
+            found.append(mine)
+            line -= 1
+    return tuple(reversed(found))
+
+
 def _named(end: End, whose: str, protocol: str) -> tuple[Proposal, ...]:
     """The last proposals an end's log names as its own or as the peer's, for this layer; the refusal's own line first."""
     wanted = (What.IKE_PROPOSAL_REFUSED,) if protocol == "IKE" else tuple(_CHILD)
@@ -102,7 +116,7 @@ def _named(end: End, whose: str, protocol: str) -> tuple[Proposal, ...]:
             if event.what in kinds:
                 found: Proposal | None = getattr(event, whose)
                 if found is not None and (found.protocol == protocol or event.what in wanted):
-                    return (found,)
+                    return _list_of(end, event, whose) or (found,)
     return ()
 
 

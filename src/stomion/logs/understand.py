@@ -114,7 +114,7 @@ def understand(line: str, where: Provenance) -> Event | None:
     """The event in a cleaned line (without its time), or None where it says nothing about a negotiation."""
     said = _said(_NUMBERS.sub(_same_kind, line))
     if said is None:
-        return None
+        return _listed(line, where)
     what = said.what
     naming = _naming(line)
     named = read_addresses(line)
@@ -326,6 +326,21 @@ def _endpoints(text: str, named: Named, ideas: frozenset[str]) -> tuple[str | No
 _THEIRS = r"received|theirs?|offered|remote|peer(?:'s)?|their|far|it offered|requested|asked|proposed|got|came"
 _MINE = r"configured|mine|permit\w*|ours?|we only|local|allow\w*|expect\w*|own|accepts?|we take|want\w*|require\w*|supported|have|here"
 _MARK = re.compile(rf"\b(?:(?P<their>{_THEIRS})|(?P<mine>{_MINE}))\b", re.IGNORECASE)
+
+
+_LISTED = re.compile(r"(?:^|\s)\d{1,3}:(?P<layer>IKE|ESP)=(?P<words>[A-Z0-9_+-]{3,512})\s*$")
+_OF_CONNECTION = re.compile(r"\s*\"([^\"\s]{1,128})\":")
+
+
+def _listed(line: str, where: Provenance) -> Event | None:
+    """One numbered proposal of the writer's own settings, on a line by itself."""
+    line = line.rstrip()
+    found = _LISTED.search(line)
+    mine = find_proposal(found["words"], found["layer"]) if found else None
+    if mine is None:
+        return None
+    conn = _OF_CONNECTION.match(line)
+    return Event(What.PROPOSALS, where, line, conn=conn[1] if conn else _naming(line).conn, mine=mine)
 
 
 def _proposals(line: str, ideas: frozenset[str], what: What) -> tuple[Proposal | None, Proposal | None]:
