@@ -7,8 +7,9 @@ import ipaddress
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.algebra.proposals import agreement, disagreements, nearest_miss, strongest
+from stomion.algebra.proposals import agreement, disagreements, nearest_miss
 from stomion.algebra.ranges import common, covers, missing, same, spans, written
+from stomion.algebra.strength import strongest
 from stomion.model.proposal import Proposal
 
 values = st.lists(

@@ -10,19 +10,6 @@ from stomion.model.proposal import Proposal
 COMPARED = ("encryption", "integrity", "prf", "group")
 AEAD_WORDS = ("GCM", "CCM", "CHACHA20")
 
-# Preference among values of a kind, strongest first: RFC 8247 2.1-2.4 and 8221 5-6 with their requirement levels, MUST before
-# SHOULD before MAY; what these RFCs deprecate stands last. Unknown values rank between MAY and MUST NOT.
-_STRENGTH: dict[str, tuple[str, ...]] = {
-    "encryption": ("AES-GCM-16-256", "CHACHA20-POLY1305", "AES-GCM-16-128", "AES-CBC-256", "AES-CBC-128"),
-    "integrity": ("HMAC-SHA2-512-256", "HMAC-SHA2-384-192", "HMAC-SHA2-256-128"),
-    "prf": ("HMAC-SHA2-512", "HMAC-SHA2-384", "HMAC-SHA2-256"),
-    "group": ("20", "21", "19", "31", "16", "15", "14"),
-}
-WEAK = frozenset({
-    "DES", "3DES", "NULL", "HMAC-MD5-96", "HMAC-SHA1-96", "HMAC-MD5", "HMAC-SHA1", "1", "2", "5", "22", "23", "24", "25",
-})  # fmt: skip
-"""Values that RFC 8247, RFC 8221 or their updates say not to use any more (or to retire)."""
-
 
 @dataclass(frozen=True, slots=True)
 class Miss:
@@ -77,13 +64,18 @@ def nearest_miss(offers: Sequence[Proposal], accepts: Sequence[Proposal]) -> Mis
     return min(misses, key=lambda m: len(m.kinds))
 
 
-def strongest(kind: str, values: Sequence[str]) -> str | None:
-    """The value that is the best to settle on."""
-    order = _STRENGTH.get(kind, ())
+def settled(offer: Proposal, accept: Proposal) -> Proposal:
+    """What two proposals that agree come to: of every kind the first offered value that is accepted (RFC 7296 2.7).
 
-    def rank(value: str) -> int:
-        if value in order:
-            return order.index(value)
-        return len(order) + (100 if value in WEAK else 0)
+    A kind that only one of them names keeps that one's values, as nothing contradicts them.
+    """
 
-    return min(values, key=rank) if values else None
+    def first(kind: str) -> tuple[str, ...]:
+        ours, theirs = offer.values(kind), accept.values(kind)
+        if not ours or not theirs:
+            return ours[:1] or theirs[:1]
+        return tuple(v for v in ours if _common((v,), theirs))[:1]
+
+    encryption = first("encryption")
+    integrity = () if is_aead(Proposal("", encryption)) else first("integrity")
+    return Proposal(offer.protocol or accept.protocol, encryption, integrity, first("prf"), first("group"))

@@ -9,6 +9,12 @@ Span = tuple[int, int, int]
 """(IP version, first address, last address), both included."""
 
 
+PRIVATE = tuple(
+    str(ipaddress.ip_network(n)) for n in ((0x0A000000, 8), (0xAC100000, 12), (0xC0A80000, 16), (0xFC << 120, 7))
+)
+"""Addresses of private networks (RFC 1918, RFC 4193)."""
+
+
 def spans(texts: Iterable[str]) -> list[Span]:
     """Sorted, merged spans of prefixes or `low-high` ranges; what is no address is left out."""
     found: list[Span] = []
@@ -34,6 +40,12 @@ def _span(text: str) -> Span | None:
     except ValueError:
         return None
     return network.version, int(network[0]), int(network[-1])
+
+
+def is_any(span: Span) -> bool:
+    """True for the span of all addresses of its version."""
+    version, low, high = span
+    return low == 0 and high == 2 ** (32 if version == 4 else 128) - 1
 
 
 def common(a: Iterable[str], b: Iterable[str]) -> list[Span]:

@@ -6,17 +6,19 @@ import ipaddress
 from collections.abc import Iterable
 from datetime import datetime
 
+from stomion.algebra.ranges import is_any, spans
 from stomion.case.evidence import Evidence
 from stomion.case.tunnels import Plan, from_declarations, from_evidence, from_sheets, own_addresses
 from stomion.exchange.clock import clock_offset
 from stomion.exchange.negotiation import assemble
-from stomion.exchange.picture import End, LanTest, LinkEvent, Picture
+from stomion.exchange.picture import End, LanTest, LinkEvent, Picture, PingSeries
 from stomion.exchange.story import read_story
 from stomion.logs.algorithms import encryption_of, find_proposal, group_of
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
+from stomion.model.record import EventRecord
 from stomion.model.site import SheetProposal, SheetTunnel
 
 
@@ -68,6 +70,7 @@ def _picture(plan: Plan, evidence: Evidence, plans: list[Plan], index: _Index) -
     _attach_tests(picture, evidence)
     _attach_counters(picture, evidence)
     _attach_links(picture, evidence, only=len(plans) == 1)
+    _attach_pings(picture, evidence)
     return picture
 
 
@@ -186,9 +189,8 @@ def _settle_fates(picture: Picture, evidence: Evidence) -> None:
 
 def _attach_tests(picture: Picture, evidence: Evidence) -> None:
     for record, (file, line) in zip(evidence.tests, evidence.test_places, strict=True):
-        site = record.source.split("/")[0]
-        end = next((e for e in picture.ends if e.site == site), None)
-        if end is None or "/" not in record.source or not _inside(record.to, picture.other(end).networks):
+        end = _site_of(record.source, picture)
+        if end is None or not _inside(record.to, _lans(picture.other(end))):
             continue
         picture.tests.append(
             LanTest(
@@ -196,7 +198,7 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
                 record.received > 0,
                 record.expected != "blocked",
                 _seconds(record.at),
-                Provenance(file, site, line=line),
+                Provenance(file, end.site, line=line),
                 record.service,
             )
         )
@@ -207,9 +209,57 @@ def _attach_links(picture: Picture, evidence: Evidence, only: bool) -> None:
     ends = {e.site for e in picture.ends}
     sites = {s.site for s in evidence.sources if s.site}
     for record, (file, line) in zip(evidence.happenings, evidence.happening_places, strict=True):
-        if record.what in ("link-down", "link-up") and (record.site in ends or (only and record.site not in sites)):
+        if record.what not in ("link-down", "link-up") or not _beneath(record, picture, evidence):
+            continue
+        if record.site in ends or (only and record.site not in sites):
             where = Provenance(file, record.site, line=line)
-            picture.link_events.append(LinkEvent(record.site, record.what == "link-up", _seconds(record.at), where))
+            picture.link_events.append(
+                LinkEvent(record.site, record.what == "link-up", _seconds(record.at), where, record.subject)
+            )
+
+
+def _beneath(record: EventRecord, picture: Picture, evidence: Evidence) -> bool:
+    """Is the named link the one the tunnel runs over? An interface that the sheet gives another address is not."""
+    end = next((e for e in picture.ends if e.site == record.site), None)
+    sheet = next((s for s in evidence.sheets if s.site == record.site), None)
+    named = next((i for i in sheet.interface if i.name == record.subject), None) if sheet else None
+    if end is None or named is None or not end.address:
+        return True
+    return any(address.split("/")[0] in end.addresses for address in named.addresses)
+
+
+def _attach_pings(picture: Picture, evidence: Evidence) -> None:
+    """Continuous pings between hosts of the two sites, one series for each pair of hosts."""
+    found: dict[tuple[str, str], list[int]] = {}
+    for index, record in enumerate(evidence.pings):
+        found.setdefault((record.source, record.to), []).append(index)
+    for (source, to), indexes in found.items():
+        end = _site_of(source, picture)
+        if end is None or not _inside(to, _lans(picture.other(end))):
+            continue
+        probes = [evidence.pings[i] for i in indexes]
+        first_lost = next((i for i in indexes if evidence.pings[i].rtt_ms is None), indexes[0])
+        file, line = evidence.ping_places[first_lost]
+        picture.pings.append(
+            PingSeries(
+                source, to, end is picture.left, tuple(p.rtt_ms is not None for p in probes),
+                tuple(_seconds(p.at) for p in probes), Provenance(file, end.site, line=line),
+            )
+        )  # fmt: skip
+
+
+def _site_of(source: str, picture: Picture) -> End | None:
+    """The end behind which a test's source stands: by its site's name, else by its address."""
+    site, slash, _ = source.partition("/")
+    if slash:
+        return next((e for e in picture.ends if e.site == site), None)
+    return next((e for e in picture.ends if _inside(source, _lans(e))), None)
+
+
+def _lans(end: End) -> set[str]:
+    """The networks behind an end: those it was seen to have, and those its sheet protects (save any-to-any)."""
+    declared = end.sheet.local_ts if end.sheet else ()
+    return end.networks | {n for n in declared if not any(is_any(s) for s in spans([n]))}
 
 
 def _inside(address: str, networks: set[str]) -> bool:

@@ -78,6 +78,7 @@ class Evidence:
     counters: list[CounterRecord] = field(default_factory=list)
     counter_places: list[tuple[str, int]] = field(default_factory=list)
     pings: list[PingRecord] = field(default_factory=list)
+    ping_places: list[tuple[str, int]] = field(default_factory=list)
     happenings: list[EventRecord] = field(default_factory=list)
     happening_places: list[tuple[str, int]] = field(default_factory=list)
     addresses: dict[str, set[str]] = field(default_factory=dict)

@@ -6,6 +6,7 @@ import ipaddress
 from collections import Counter
 from dataclasses import dataclass, field
 
+from stomion.algebra.ranges import PRIVATE, common
 from stomion.case.evidence import Evidence
 from stomion.model.event import What
 from stomion.model.packet import Datagram
@@ -206,15 +207,9 @@ def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[Pl
             plans.append(Plan(f"{site}-{address}", site, address, set(own.get(site, ())), {address}))
 
 
-_LAN_RANGES = tuple(
-    ipaddress.ip_network(n) for n in ((0x0A000000, 8), (0xAC100000, 12), (0xC0A80000, 16), (0xFC << 120, 7))
-)
-"""Addresses of private networks (RFC 1918, RFC 4193)."""
-
-
 def _wan_known(addresses: set[str]) -> bool:
     """Is any of a site's own addresses more than a LAN's? Then a peer that nobody owns is really somebody else."""
-    return any(not any(ipaddress.ip_address(a) in n for n in _LAN_RANGES) for a in addresses)
+    return any(not common([a], PRIVATE) for a in addresses)
 
 
 def _mute_site(evidence: Evidence, speaking: dict[str, str]) -> str | None:

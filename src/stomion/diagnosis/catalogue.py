@@ -5,30 +5,48 @@ from __future__ import annotations
 from collections.abc import Callable
 from types import ModuleType
 
-from stomion.diagnosis.rules.child import esp_proposal_mismatch, pfs_mismatch, sa_install_failed
+from stomion.diagnosis.rules.child import (
+    child_lifetime_differs,
+    encapsulation_mismatch,
+    esp_proposal_mismatch,
+    no_pfs,
+    pfs_mismatch,
+    sa_install_failed,
+)
 from stomion.diagnosis.rules.ike import (
     auth_method_mismatch,
     authentication_failed,
     certificate_rejected,
+    deleted_by_peer,
     identity_mismatch,
+    ike_lifetime_differs,
     ike_mode_mismatch,
+    ike_not_initiated,
     ike_proposal_mismatch,
     ike_version_mismatch,
     key_mismatch,
     no_matching_peer,
+    weak_algorithm,
 )
 from stomion.diagnosis.rules.selectors import (
+    child_missing_at_peer,
+    peer_inside_selectors,
     selectors_narrowed,
     selectors_not_mirrored,
     selectors_unacceptable,
     subnets_overlap,
 )
 from stomion.diagnosis.rules.underlay import (
+    ike_blocked_at_gateway,
     ike_lost_in_path,
     large_ike_lost,
+    link_down,
     link_flapping,
     nat_traversal_port_lost,
     no_route_to_peer,
+    packet_loss,
+    path_outage,
+    peer_address_wrong,
     peer_gone,
     peer_not_listening,
     peer_silent,
@@ -39,14 +57,20 @@ from stomion.model.finding import Finding
 Judge = Callable[[Context], Finding | None]
 
 _MODULES: tuple[ModuleType, ...] = (
+    link_down,
     link_flapping,
     no_route_to_peer,
+    peer_address_wrong,
+    ike_blocked_at_gateway,
     peer_not_listening,
     large_ike_lost,
     nat_traversal_port_lost,
     ike_lost_in_path,
     peer_silent,
     peer_gone,
+    packet_loss,
+    path_outage,
+    ike_not_initiated,
     ike_version_mismatch,
     ike_mode_mismatch,
     no_matching_peer,
@@ -56,13 +80,21 @@ _MODULES: tuple[ModuleType, ...] = (
     auth_method_mismatch,
     certificate_rejected,
     authentication_failed,
+    deleted_by_peer,
+    ike_lifetime_differs,
+    weak_algorithm,
     pfs_mismatch,
+    encapsulation_mismatch,
     esp_proposal_mismatch,
     sa_install_failed,
+    child_lifetime_differs,
+    no_pfs,
     selectors_unacceptable,
     selectors_narrowed,
     selectors_not_mirrored,
     subnets_overlap,
+    peer_inside_selectors,
+    child_missing_at_peer,
 )
 
 

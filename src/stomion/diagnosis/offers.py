@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.algebra.proposals import Miss, agreement, nearest_miss, strongest
+from stomion.algebra.proposals import Miss, agreement, nearest_miss
+from stomion.algebra.strength import strongest
 from stomion.diagnosis.spec import Context, listed
 from stomion.exchange.inside import child_asked
 from stomion.exchange.picture import End

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from stomion.diagnosis.catalogue import rules
 from stomion.diagnosis.spec import Context
@@ -28,6 +28,28 @@ class Diagnosis:
         return next((f for f in self.findings if not f.caution), None)
 
 
+EXPLAINED: dict[str, frozenset[str]] = {
+    "link-down": frozenset({"peer-gone", "peer-silent", "ike-lost-in-path", "peer-not-listening", "no-route-to-peer", "link-flapping"}),
+    "link-flapping": frozenset({"peer-gone", "peer-silent", "path-outage", "packet-loss", "ike-lost-in-path"}),
+    "no-route-to-peer": frozenset({"peer-gone", "ike-lost-in-path"}),
+    "sa-install-failed": frozenset({"deleted-by-peer"}),
+    "ike-blocked-at-gateway": frozenset({"ike-lost-in-path", "peer-silent"}),
+    "subnets-overlap": frozenset({"peer-inside-selectors"}),
+}  # fmt: skip
+"""fault -> what it brings about: listed as its symptoms, not as findings of their own."""
+
+
+def _without_symptoms(found: list[Finding]) -> list[Finding]:
+    codes = {f.code for f in found}
+    kept = []
+    for finding in found:
+        if any(finding.code in EXPLAINED.get(code, ()) for code in codes):
+            continue
+        symptoms = sorted(codes & EXPLAINED.get(finding.code, frozenset()))
+        kept.append(replace(finding, facts={**finding.facts, "symptoms": symptoms}) if symptoms else finding)
+    return kept
+
+
 def diagnose(picture: Picture) -> Diagnosis:
     """Judge one tunnel."""
     context = Context(picture, leading_cause(picture))
@@ -41,6 +63,7 @@ def diagnose(picture: Picture) -> Diagnosis:
             continue
         if finding is not None:
             found.append(finding)
+    found = _without_symptoms(found)
     found.sort(key=lambda f: (f.caution, STAGES.index(f.stage)))
     first = next((f for f in found if not f.caution), None)
     stages = stage_verdicts(picture, first)

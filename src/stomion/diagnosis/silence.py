@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from stomion.algebra.ranges import PRIVATE, common, spans
 from stomion.diagnosis.spec import Context
 from stomion.exchange.negotiation import Negotiation, Reach
 from stomion.exchange.picture import End, Picture
@@ -28,6 +29,8 @@ class Silence:
     port_closed: bool = False
     moved: bool = False
     """The unanswered messages went to port 4500, the answered ones to port 500."""
+    blocked: bool = False
+    """The requests are in the other end's capture, and its service, whose log is there, knows nothing of them."""
     largest: int = 0
     """Bytes of the largest unanswered message, by its packet or by the log; 0 where unknown."""
 
@@ -54,7 +57,7 @@ def unanswered(context: Context) -> Silence | None:
     ):
         return None
     asker = _asker(picture)
-    if asker is None:
+    if asker is None or wrong_address(context):
         return None
     last = _last_by(picture, asker)
     if last and last.reach not in (Reach.ASKED, Reach.INIT_ANSWERED, Reach.AUTH_ASKED):
@@ -78,8 +81,43 @@ def unanswered(context: Context) -> Silence | None:
         tuple(places),
         closed,
         after and _moved(last, asker),
+        _blocked(last, other, after and _moved(last, asker)),
         _largest(last, asker),
     )
+
+
+def _blocked(last: Negotiation | None, other: End, moved: bool) -> bool:
+    """Requests on the other end's wire, nothing of them in its log, and no answer."""
+    if (
+        last is None
+        or not other.has_log
+        or any(s.src == last.responder for s in last.steps if s.dport == 4500 or not moved)
+    ):
+        return False
+    seen = any(where.site == other.site for s in last.steps[-3:] for _, where in s.seen)
+    heard = _went_on(other) if moved else bool(other.story.asked or other.story.answered)
+    return seen and not heard
+
+
+def wrong_address(context: Context) -> tuple[End, str] | None:
+    """(end, the peer address its sheet names) where that is none of the other end's known addresses, and nothing works."""
+    picture = context.picture
+    if context.cause is not None and not context.cause.declared:
+        return None
+    if any(e.story.ike_ever or e.story.child_ever for e in picture.ends) or picture.esp_out or picture.esp_back:
+        return None
+    for end in picture.ends:
+        other = picture.other(end)
+        declared = end.sheet.peer if end.sheet else ""
+        if _public(declared) and any(map(_public, other.addresses)) and declared not in other.addresses:
+            return end, declared
+    return None
+
+
+def _public(text: str) -> bool:
+    """An address that could be reached across the underlay: behind a translation nothing can be said (RFC 1918, RFC 4193)."""
+    found = spans([text])
+    return bool(found) and not common([text], PRIVATE)
 
 
 def _went_on(end: End) -> bool:

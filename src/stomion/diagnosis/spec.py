@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from stomion.exchange.cause import Cause
 from stomion.exchange.picture import End, Picture
 from stomion.exchange.story import Refusal
 from stomion.model.event import Event, What
-from stomion.model.finding import Certainty, Stage
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
 
 MAX_EVIDENCE = 8
@@ -25,6 +26,23 @@ class Spec:
     means: str
     decided: str
     example: str
+    caution: bool = False
+
+    def finding(
+        self,
+        sides: Iterable[str],
+        certainty: Certainty,
+        summary: str,
+        remedies: Iterable[Remedy] = (),
+        evidence: Iterable[Provenance | None] = (),
+        facts: dict[str, object] | None = None,
+        detail: str = "",
+    ) -> Finding:
+        """A finding of this rule; places of proof that are None, and those beyond MAX_EVIDENCE, are left out."""
+        places = tuple(dict.fromkeys(p for p in evidence if p is not None))[:MAX_EVIDENCE]
+        return Finding(
+            self.code, self.stage, tuple(sides), certainty, summary, tuple(remedies), places, facts or {}, self.caution, detail,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +109,16 @@ def _same_kind(a: Refusal, b: Refusal) -> bool:
 def last_event(end: End, *what: What) -> Event | None:
     """An end's latest event of these kinds."""
     return next((e for e in reversed(end.events) if e.what in what), None)
+
+
+def sheet_place(end: End) -> Provenance | None:
+    """Where an end's sheet stands, as proof of what it declares."""
+    return Provenance(end.sheet_file, end.site, line=1) if end.sheet_file else None
+
+
+def sheet_places(context: Context) -> tuple[Provenance, ...]:
+    """Both sheets."""
+    return tuple(p for p in map(sheet_place, context.picture.ends) if p is not None)
 
 
 def listed(values: tuple[str, ...] | list[str], word: str = "or") -> str:

@@ -34,6 +34,19 @@ class LinkEvent:
     up: bool
     at: float | None
     where: Provenance
+    subject: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PingSeries:
+    """A continuous ping between the two sites, in the order of its probes; `where` is its first lost probe's record."""
+
+    source: str
+    to: str
+    from_left: bool
+    answered: tuple[bool, ...]
+    times: tuple[float | None, ...]
+    where: Provenance
 
 
 @dataclass(slots=True)
@@ -88,6 +101,7 @@ class Picture:
     esp_last: float = 0.0
     tests: list[LanTest] = field(default_factory=list)
     link_events: list[LinkEvent] = field(default_factory=list)
+    pings: list[PingSeries] = field(default_factory=list)
     clock: ClockOffset | None = None
 
     @property

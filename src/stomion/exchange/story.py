@@ -16,7 +16,7 @@ IKE_FAILURES = frozenset({
     What.IDENTITY_REFUSED, What.CERTIFICATE_REFUSED, What.METHOD_REFUSED, What.AUTH_REFUSED, What.UNDECRYPTABLE,
 })  # fmt: skip
 CHILD_FAILURES = frozenset({
-    What.CHILD_PROPOSAL_REFUSED, What.PFS_REFUSED, What.SELECTORS_REFUSED, What.NARROWED, What.INSTALL_FAILED,
+    What.CHILD_PROPOSAL_REFUSED, What.PFS_REFUSED, What.ENCAPSULATION_REFUSED, What.SELECTORS_REFUSED, What.NARROWED, What.INSTALL_FAILED,
 })  # fmt: skip
 SILENCE = frozenset({What.NO_ANSWER, What.GAVE_UP, What.RESENT, What.PORT_CLOSED})
 
@@ -33,12 +33,17 @@ class Refusal:
 
 @dataclass(slots=True)
 class Story:
-    """The state of one end after its last line. `history` are refusals that a later success made void."""
+    """The state of one end after its last line. `history` are refusals that a later success made void.
+
+    `outages` pairs the loss of the peer with what came up after it; `deleted` an SA's coming up with the peer's delete.
+    """
 
     standing: list[Refusal] = field(default_factory=list)
     history: list[Refusal] = field(default_factory=list)
     silence: list[Event] = field(default_factory=list)
     lost: list[Event] = field(default_factory=list)
+    outages: list[tuple[Event, Event]] = field(default_factory=list)
+    deleted: list[tuple[Event, Event]] = field(default_factory=list)
     ike_up: Event | None = None
     child_up: Event | None = None
     ike_ever: Event | None = None
@@ -91,8 +96,7 @@ def _void(story: Story, which: frozenset[What] | None) -> None:
 
 def _ike_up(story: Story, event: Event) -> None:
     story.ike_up = story.ike_ever = event
-    story.silence.clear()
-    story.lost.clear()
+    _answers_again(story, event)
     _void(story, IKE_FAILURES)
 
 
@@ -100,9 +104,24 @@ def _child_up(story: Story, event: Event) -> None:
     if not _known_child(story, event):
         story.child_up = story.child_ever = event
         story.children.append(event)
+    _answers_again(story, event)
+    _void(story, None)
+
+
+def _answers_again(story: Story, event: Event) -> None:
+    if story.lost:
+        story.outages.append((story.lost[-1], event))
     story.silence.clear()
     story.lost.clear()
-    _void(story, None)
+
+
+def _deleted(story: Story, event: Event) -> None:
+    up = story.child_up or story.ike_up
+    if up is not None and event.sa == up.sa:
+        story.deleted.append((up, event))
+    if event.layer == "ike" and story.ike_up is not None and event.sa == story.ike_up.sa:
+        story.ike_up = None
+    _child_down(story, event)
 
 
 def _known_child(story: Story, event: Event) -> bool:
@@ -154,7 +173,7 @@ _STEPS = {
     What.INITIATING: _begun,
     What.ASKED: _begun,
     What.IKE_DOWN: _ike_down,
-    What.DELETED_BY_PEER: _child_down,
+    What.DELETED_BY_PEER: _deleted,
     What.CHILD_DOWN: _child_down,
     What.AGREED: _agreed,
     What.PEER_LOST: _lost,

@@ -288,6 +288,7 @@ def _keep_record(record: Record, file: str, number: int, evidence: Evidence, yea
         evidence.counter_places.append((file, number))
     elif isinstance(record, PingRecord):
         evidence.pings.append(record)
+        evidence.ping_places.append((file, number))
     elif isinstance(record, EventRecord):
         evidence.happenings.append(record)
         evidence.happening_places.append((file, number))

@@ -128,6 +128,10 @@ IDEAS: dict[str, str] = {
     "mode": r" (?:main|aggressive)(?: mode)?(?: \w+){0,6} (?:not|mismatch\w*|refused|rejected|denied|disabled|unsupported|only|whereas|but|forbidden|instead)"
     r"| none allows \S+ ?\S* ?\S* ?(?:key )?authentication using (?:main|aggressive)| (?:wrong|other|different|unexpected|invalid|unsupported) (?:exchange )?(?:mode|exchange type)| (?:mode|exchange) mismatch| reason (?:wrong )?mode\w*"
     r"|(?: not| only| whereas| refus\w+| reject\w+| den\w+)(?: \w+){0,5} (?:main|aggressive)(?: mode)?",
+    "encap": r" encapsulation(?: modes?)?(?: \w+){0,5} (?:mismatch\w*|differ\w*|wrong|refused|rejected|not|unacceptable|invalid)| mode mismatch| (?:transport|tunnel) mode(?: \w+){0,6} (?:mismatch\w*|refused|rejected|required|expected|only|instead|not)"
+    r"|(?: only| refus\w+| reject\w+| wants?| requires?| expected?) (?:\w+ ){0,3}(?:transport|tunnel) mode",
+    "nospi": r" (?:unknown|unrecogni[sz]ed|invalid|bad|stale) spi(?= )| spi(?: \S+){0,2} (?:is |was )?(?:unknown|not (?:found|known|valid))"
+    r"| no (?:\w+ ){0,3}sas? (?:\w+ ){0,2}(?:for|with|matching|has|of) (?:\w+ ){0,3}spi(?= )| no such spi",
     "pfs": r" pfs| perfect forward secrecy| forward secrecy",
     "route": r" network is unreachable| no route| unroutable| host (?:is )?unreachable| network unreachable| net unreachable| not (?:be )?routable| no path to| routing table has no| cannot be routed| no way to (?:reach|send)| route (?:is )?missing| do not know the way| no next hop| enetunreach| ehostunreach",
     "silence": r" no (?:answer|reply|replies|response|reaction)| not (?:yet )?(?:answer\w*|respond\w*|repl\w+|react\w*)| unanswered| timed? ?out| timeout| giv(?:e|ing|en) up| gave up| unresponsive| silent| nothing (?:came|comes) back| no sign of life"
@@ -189,6 +193,8 @@ RULES: tuple[Rule, ...] = (
     R(What.CERTIFICATE_REFUSED, ("certificate", "no"), ("key",)),
     R(What.METHOD_REFUSED, ("method", "refusal")),
     R(What.UNDECRYPTABLE, ("decrypt", "no"), ("selector",)),
+    R(What.SPI_UNKNOWN, ("nospi", "no"), ("ike", "proposal")),
+    R(What.ENCAPSULATION_REFUSED, ("encap", "refusal"), ("ike", "nopeer", "key")),
     R(What.SELECTORS_REFUSED, ("selector", "refusal"), ("auth", "decrypt", "key", "nopeer")),
     R(What.SELECTORS_REFUSED, ("nopeer", "selector")),
     R(What.SELECTORS_REFUSED, ("nopeer", "child"), ("ike",)),

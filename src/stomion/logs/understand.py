@@ -76,6 +76,7 @@ _ERRORS_OF_NOTIFIES: dict[str, What] = {
 _SPECIFIC = frozenset({
     What.SEND_FAILED, What.MODE_REFUSED, What.NARROWED, What.INSTALL_FAILED, What.VERSION_REFUSED, What.PFS_REFUSED,
     What.CERTIFICATE_REFUSED, What.METHOD_REFUSED, What.NO_PEER, What.KEY_REFUSED, What.UNDECRYPTABLE, What.PORT_CLOSED,
+    What.ENCAPSULATION_REFUSED,
 })  # fmt: skip
 """Reasons that tell more than the notify sent along with them."""
 

@@ -33,6 +33,7 @@ class What(StrEnum):
     IKE_PROPOSAL_REFUSED = "IKE proposal refused"
     CHILD_PROPOSAL_REFUSED = "child proposal refused"
     PFS_REFUSED = "PFS group refused"
+    ENCAPSULATION_REFUSED = "encapsulation mode refused"
     PROPOSAL_REFUSED = "proposal refused"
     KEY_REFUSED = "key refused"
     IDENTITY_REFUSED = "identity refused"
@@ -54,6 +55,7 @@ class What(StrEnum):
     REKEY_FAILED = "rekey failed"
     PEER_LOST = "peer lost"
     NAT_FLOAT = "moved to port 4500"
+    SPI_UNKNOWN = "no SA for this SPI"
     KE_RETRY = "asked for another group"
 
 

@@ -37,6 +37,7 @@ class SheetTunnel(msgspec.Struct, frozen=True):
     local_id: str = ""
     remote_id: str = ""
     style: str = ""
+    encapsulation: str = ""
     local_ts: tuple[str, ...] = ()
     remote_ts: tuple[str, ...] = ()
     role: str = ""

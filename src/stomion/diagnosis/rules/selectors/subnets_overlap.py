@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.algebra.ranges import common, spans, written
+from stomion.algebra.ranges import common, is_any, spans, written
 from stomion.diagnosis.spec import Context, Spec, listed
 from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
@@ -26,7 +26,7 @@ def judge(context: Context) -> Finding | None:
     shared = written(common(_lans(left), _lans(right)))
     if not shared:
         mine, theirs = (set(spans(_declared(e))) for e in (left, right))
-        shared = written(s for s in sorted(mine & theirs) if not _is_any(s))
+        shared = written(s for s in sorted(mine & theirs) if not is_any(s))
     if not shared:
         shared = _same_at_both(left) or _same_at_both(right)
     if not shared:
@@ -53,7 +53,7 @@ def _same_at_both(end: End) -> tuple[str, ...]:
     up = end.story.child_ever
     if up is None or len(up.my_ts) != 2 or up.my_ts[0] != up.my_ts[1]:
         return ()
-    return written(s for s in spans(up.my_ts[:1]) if not _is_any(s))
+    return written(s for s in spans(up.my_ts[:1]) if not is_any(s))
 
 
 def _declared(end: End) -> tuple[str, ...]:
@@ -65,8 +65,3 @@ def _lans(end: End) -> list[str]:
     wan = [f"{a}" for a in end.addresses]
     protected = _declared(end)
     return [n for n in end.networks if not common([n], wan) and (not protected or common([n], protected))]
-
-
-def _is_any(span: tuple[int, int, int]) -> bool:
-    version, low, high = span
-    return low == 0 and high == 2 ** (32 if version == 4 else 128) - 1

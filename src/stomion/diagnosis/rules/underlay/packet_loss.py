@@ -1,0 +1,40 @@
+"""Single packets are lost on the way, again and again."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.spec import Context, Spec
+from stomion.measure.loss import scattered_loss
+from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="packet-loss",
+    stage=Stage.UNDERLAY,
+    title="Packets are lost at random",
+    means="The tunnel is up and most packets pass, yet single ones are lost all the time: a bad line, a full queue or a rate limit.",
+    decided="A continuous ping between the LANs loses several probes apart from each other, with answers between them, and nothing else that is seen explains the gaps.",
+    example="6 of 60 probes from Quayhead to Marram were lost, one at a time.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    picture = context.picture
+    if context.cause is not None or picture.link_events or any(e.story.lost or e.story.outages for e in picture.ends):
+        return None
+    for series in picture.pings:
+        loss = scattered_loss(series.answered)
+        if loss is None:
+            continue
+        return SPEC.finding(
+            [PATH],
+            Certainty.LIKELY,
+            f"{loss.lost} of {loss.sent} probes from {series.source} to {series.to} were lost, in {loss.runs} places apart.",
+            [
+                Remedy(
+                    PATH,
+                    "test the line without the tunnel, public address to public address; look for errors and full queues",
+                )
+            ],
+            [series.where],
+            {"lost": loss.lost, "sent": loss.sent, "runs": loss.runs},
+        )
+    return None

@@ -1,0 +1,1 @@
+"""Sums over series: loss, counters, overhead. Pure arithmetic on values that were read elsewhere."""
