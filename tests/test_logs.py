@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from stomion.logs.addresses import read_addresses
 from stomion.logs.algorithms import find_proposal
 from stomion.logs.clean import clean, decode_line
-from stomion.logs.reader import read_log
+from stomion.logs.reader import LogState, read_log, understand_line
 from stomion.logs.timestamps import find_stamp
 from stomion.logs.understand import understand
 from stomion.model.event import What
@@ -202,3 +202,34 @@ def test_any_line_is_read_without_a_crash(line: str) -> None:
     assert "\x1b" not in text
     for event in read_log([(1, f"ike peer proposal {text}")], "x", None, year=2026):
         assert event.where.line == 1
+
+
+FRAMES = {
+    "journal": (
+        '{"__REALTIME_TIMESTAMP":"1777886042125000","MESSAGE":"IKE SA with 198.51.100.34 established"}',
+        1777886042.125,
+    ),
+    "journal, bytes": (
+        '{"MESSAGE":[73,75,69,32,83,65,32,119,105,116,104,32,49,57,56,46,53,49,46,49,48,48,46,51,52,32,101,115,116,97,98,108,105,115,104,101,100],'
+        '"__REALTIME_TIMESTAMP":"1777886042000000"}',
+        1777886042.0,
+    ),
+    "RFC 5424": ("<30>1 2026-05-04T09:14:02.5Z gw iked 412 - - IKE SA with 198.51.100.34 established", 1777886042.5),
+    "RFC 5424, elements": (
+        '<30>1 2026-05-04T11:14:02+02:00 gw iked 412 ID47 [x@1 a="b \\"c\\]" d="e"][y@2] \ufeffIKE SA with 198.51.100.34 established',
+        1777886042.0,
+    ),
+    "RFC 5424, no time": ("<30>1 - gw iked 412 - - IKE SA with 198.51.100.34 established", None),
+    "RFC 5424, damaged elements": (
+        "<30>1 2026-05-04T09:14:02Z gw iked 412 - [x IKE SA with 198.51.100.34 established", 1777886042.0,
+    ),
+    "journal, damaged": ('{"MESSAGE":"IKE SA with 198.51.100.34 established', None),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("line", "at"), FRAMES.values(), ids=FRAMES.keys())
+def test_a_frame_is_taken_off_and_its_time_kept(line: str, at: float | None) -> None:
+    event = understand_line(line, Provenance("x", line=1), LogState(2026))
+    assert event is not None
+    assert (event.what, event.peer, event.at) == (What.IKE_UP, "198.51.100.34", at)
+    assert at is None or event.text.endswith("IKE SA with 198.51.100.34 established")

@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
+from stomion.logs.framing import unframe
 from stomion.logs.phrasebook import Phrase, taught
 from stomion.logs.timestamps import SHAPES, find_stamp
 from stomion.logs.understand import understand
@@ -52,13 +53,14 @@ def read_log(
 
 def understand_line(line: str, where: Provenance, state: LogState) -> Event | None:
     """One line in the light of those before it."""
-    rest, at, assumed = _take_time(line, state)
+    frame = unframe(line)
+    rest, at, assumed = (frame.text, frame.at, ()) if frame.at is not None else _take_time(frame.text, state)
     event = taught(line, where, state.phrases) if state.phrases else None
     if event is None and (not state.phrases or lex.RELEVANT.search(line.lower())):
         event = understand(rest, where)
     if event is None:
         return None
-    return _tied(replace(event, at=at, assumed=assumed, text=line), state)
+    return _tied(replace(event, at=at, assumed=assumed, text=frame.text if frame.at is not None else line), state)
 
 
 def _take_time(line: str, state: LogState) -> tuple[str, float | None, tuple[str, ...]]:
