@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 import samples
-from stomion.exchange.clock import clock_offset, clock_words
+from stomion.exchange.clock import clock_from_logs, clock_offset, clock_words
 from stomion.exchange.negotiation import assemble
 from stomion.jobs.examine import Examined
+from stomion.model.event import Event, What
 from stomion.model.packet import Datagram
 from stomion.model.provenance import Provenance
 
@@ -44,10 +46,37 @@ def test_the_true_offset_lies_within_the_uncertainty(offset: float, delays: list
 
 
 def test_the_demo_s_clocks(demo: Examined) -> None:
-    """Farlight's clock was set 118 ms ahead; Marram gave no capture, so nothing is said of its clock."""
+    """Farlight's clock was set 118 ms ahead; Marram gave a log in whole seconds only, which tells little."""
     by_name = {d.picture.name: d.picture for d in demo.tunnels}
     clock = by_name["quayhead-farlight"].clock
     assert clock is not None
     assert abs(clock.right_ahead - 0.118) < 0.002
     assert clock_words(clock, "Quayhead", "Farlight") == "Farlight's clock is 118 ms ± 11 ms ahead of Quayhead's"
-    assert by_name["quayhead-marram"].clock is None
+    coarse = by_name["quayhead-marram"].clock
+    assert coarse is not None
+    assert abs(coarse.right_ahead) <= coarse.uncertainty
+
+
+def _log(*rows: tuple[float, What]) -> list[Event]:
+    return [Event(what, Provenance("x", line=n), "", at=at) for n, (at, what) in enumerate(rows, 1)]
+
+
+@pytest.mark.parametrize(
+    ("right", "ahead"),
+    [
+        ([(130.02, What.ASKED), (130.10, What.IKE_UP)], 30.0),
+        ([(100.02, What.ASKED), (100.10, What.IKE_UP)], 0.0),
+        ([(130.0, What.ASKED), (130.0, What.IKE_UP)], 30.0),
+        ([(130.02, What.ASKED)], None),
+        ([(130.02, What.ASKED), (131.0, What.ASKED), (131.1, What.IKE_UP)], None),
+        ([(130.02, What.ASKED), (190.0, What.IKE_UP)], None),
+        ([], None),
+    ],
+)
+def test_two_logs_alone_tell_the_offset_where_they_match(right: list[tuple[float, What]], ahead: float | None) -> None:
+    found = clock_from_logs(_log((100.0, What.INITIATING), (100.12, What.IKE_UP)), _log(*right))
+    assert (found is None) == (ahead is None)
+    if found is not None and ahead is not None:
+        assert abs(found.right_ahead - ahead) <= found.uncertainty
+        turned = clock_from_logs(_log(*right), _log((100.0, What.INITIATING), (100.12, What.IKE_UP)))
+        assert turned is not None and turned.right_ahead == pytest.approx(-found.right_ahead)

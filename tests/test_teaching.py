@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -12,12 +13,16 @@ from hypothesis import strategies as st
 from textual.widgets import Input, Select
 
 from stomion.errors import Malformed, UsageError
+from stomion.ingest.folder import _shipped
 from stomion.jobs.demo import demo_folder
 from stomion.jobs.examine import Examined, examine
 from stomion.jobs.teaching import save_phrase
-from stomion.logs.phrasebook import phrase, read_phrasebook, suggested, taught, written
+from stomion.logs.lexicon import RELEVANT
+from stomion.logs.phrasebook import as_taught, phrase, read_phrasebook, suggested, taught, written
+from stomion.logs.understand import understand
 from stomion.model.event import What
 from stomion.model.provenance import Provenance
+from stomion.standin.dialects import LEDGERED, TALKATIVE, Dialect
 from stomion.tui.app import StomionApp
 from stomion.tui.screens.evidence import EvidenceScreen
 from test_tui import ready, text_of
@@ -29,13 +34,55 @@ BOOK = '[[phrase]]\ntext = "flim of {peer} smells of herring"\nsays = "key refus
 
 def test_a_taught_wording_gives_its_event_with_its_gaps() -> None:
     item = phrase("Partner {peer} port {port} wants {their_ts}, we hold {my_ts}.", "selectors refused")
-    event = taught(
-        "x Partner 192.0.2.9 port 500 wants 10.1.0.0/24 = 10.2.0.0/24, we hold 10.1.0.0/25 = 10.2.0.0/24.", HERE, [item]
-    )
-    assert event is not None
+    line = "x Partner 192.0.2.9 port 500 wants 10.1.0.0/24 = 10.2.0.0/24, we hold 10.1.0.0/25 = 10.2.0.0/24."
+    found = taught(line, [item])
+    assert found is not None
+    event = as_taught(*found, line, HERE, None)
     assert (event.what, event.peer, event.peer_port, event.far) == (What.SELECTORS_REFUSED, "192.0.2.9", 500, False)
     assert event.their_ts == ("10.1.0.0/24", "10.2.0.0/24")
-    assert taught("Partner 192.0.2.9 is happy", HERE, [item]) is None
+    assert taught("Partner 192.0.2.9 is happy", [item]) is None
+
+
+@pytest.mark.parametrize("dialect", [LEDGERED, TALKATIVE], ids=lambda d: d.name)
+def test_the_shipped_phrasebook_and_the_vocabulary_agree_on_the_stand_ins_wordings(dialect: Dialect) -> None:
+    """Two ways to the same event: every line of both makes has its phrase, and the lexicon alone says the same."""
+    shipped = _shipped()
+    fields: dict[str, object] = dict.fromkeys(re.findall(r"\{(\w+)\}", " ".join(dialect.words.values())), "10.1.0.0/24")
+    fields |= {
+        "peer": "192.0.2.9",
+        "port": 500,
+        "number": 7,
+        "tunnel": "far-link",
+        "identity": "m.example",
+        "tries": 3,
+        "tunnels": 2,
+    }
+    fields |= {
+        "offer": "AES-CBC-256 · group 14",
+        "allowed": "AES-CBC-128",
+        "suite": "AES-CBC-256 · group 14",
+        "lifetime": 3600,
+    }
+    fields |= {
+        "spi_in": "c1a2b3d4",
+        "spi_out": "0a0b0c0d",
+        "old_in": "c1a2b3d5",
+        "group": 14,
+        "length": 40_000,
+        "message": 1,
+    }
+    for name, words in dialect.words.items():
+        line = words.format(**fields)
+        found = taught(line, shipped)
+        alone = understand(line, HERE)
+        if name == "start":  # says nothing about a tunnel
+            assert found is None
+            continue
+        assert found is not None and alone is not None, line
+        event = as_taught(*found, line, HERE, alone)
+        assert RELEVANT.search(line.lower()), line
+        assert (event.what, event.far) == (alone.what, alone.far), line
+        assert event.peer == alone.peer, line
 
 
 @pytest.mark.parametrize(

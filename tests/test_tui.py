@@ -249,7 +249,48 @@ async def test_evidence_is_filtered_while_typing_and_followed(tmp_path: Path) ->
         assert "3 of" not in text_of(app)
         await pilot.press("G", "w")
         with log.open("a") as out:
-            out.write("2026-05-04T09:30:00.000Z quayhead ike the very last line\n")
-        await pilot.pause(1.2)
-        assert "the very last line" in text_of(app)
+            out.write(
+                "2026-05-04T09:30:00.000Z quayhead ike NO_PROPOSAL_CHOSEN received from 203.0.113.10, the very last line\n"
+            )
+        await pilot.pause(2.5)
+        last = next(r for r in text_of(app).split("\n") if "the very last line" in r)
+        assert "╱ 2026" in last  # understood without being asked for
         await pilot.press("w")
+
+
+async def test_both_ends_are_read_as_one_and_side_by_side() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        app.choose(next(d for d in app.order if d.picture.name == "quayhead-marram"))
+        await pilot.press("9", "v")
+        await pilot.pause(0.2)
+        rows = [r for r in text_of(app).split("\n") if "initiating" in r or "calls" in r]
+        assert "Quayhead and Marram in one column" in text_of(app)
+        assert ["Quayhead" in r for r in rows[:4]] == [True, False, True, False]
+        await pilot.press("v")
+        await pilot.pause(0.2)
+        left_page = next(r for r in text_of(app).split("\n") if "initiating" in r)
+        right_page = next(r for r in text_of(app).split("\n") if " calls" in r)
+        assert left_page.index("initiating") < 78 < right_page.index("calls")
+        await pilot.press("slash", *"refused", "enter")
+        await pilot.pause(0.2)
+        assert text_of(app).count("refused") == 4
+        await pilot.press("enter")
+        await pilot.pause(0.3)
+        assert "lines," in text_of(app) and app.place == "evidence"
+
+
+async def test_failures_are_jumped_to_across_attempts() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        await pilot.press("3", *"A" * 13, "n")
+        await pilot.pause()
+        assert "attempt 1 of 14" in text_of(app)
+        await pilot.press(*"n" * 8)
+        await pilot.pause()
+        assert "attempt 1 of 14" not in text_of(app)
+        await pilot.press(*"N" * 20)
+        await pilot.pause()
+        assert "attempt 1 of 14" in text_of(app)

@@ -1,6 +1,6 @@
 """Speed as ratios against floors measured in the same run: `make bench`. Minima of interleaved runs, as these are steady.
 
-python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log
+python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys
 """
 
 from __future__ import annotations
@@ -229,12 +229,65 @@ def bench_log(quick: bool) -> None:
     )
 
 
+async def _key_times(app: object, keys: list[str]) -> list[float]:
+    """Seconds from each key press until the screen has settled."""
+    from stomion.tui.app import StomionApp
+
+    assert isinstance(app, StomionApp)
+    times = []
+    async with app.run_test(size=(160, 47)) as pilot:
+        while app.examined is None:
+            await pilot.pause(0.05)
+        await pilot.press("9")
+        await pilot.pause(2.0)
+        for key in keys:
+            begin = time.perf_counter()
+            await pilot.press(key)
+            times.append(time.perf_counter() - begin)
+    return sorted(times)
+
+
+async def _bare_key_times(count: int) -> list[float]:
+    """The same of an app with nothing in it: what the driver of the test itself takes."""
+    from textual.app import App
+
+    times = []
+    app: App[None] = App()
+    async with app.run_test(size=(160, 47)) as pilot:
+        for _ in range(count):
+            begin = time.perf_counter()
+            await pilot.press("down")
+            times.append(time.perf_counter() - begin)
+    return sorted(times)
+
+
+def bench_keys(quick: bool) -> None:
+    """A key press on the evidence screen: a large log against one of a few lines."""
+    import asyncio
+
+    from stomion.tui.app import StomionApp
+
+    keys = ["pagedown", "down", "n", "G", "up", "pageup", "N", "g"] * (4 if quick else 15)
+    found = {}
+    with tempfile.TemporaryDirectory() as folder:
+        for name, count in (("small", 200), ("large", 50_000 if quick else 1_000_000)):
+            site = Path(folder) / name / "quayhead"
+            site.mkdir(parents=True)
+            write_log(site / "ike.log", count)
+            found[name] = asyncio.run(_key_times(StomionApp([site.parent]), keys))
+    found["bare"] = asyncio.run(_bare_key_times(60))
+    p95 = {name: times[int(len(times) * 0.95)] for name, times in found.items()}
+    line("key on the evidence screen, p95", p95["large"] / p95["small"], "a log of 200 lines", None,
+         f"{p95['large'] * 1e3:.0f} ms, a bare app under the same driver {p95['bare'] * 1e3:.0f} ms (aim: 50 ms)")  # fmt: skip
+
+
 BENCHES = {
     "start": bench_start,
     "version": bench_version,
     "capture": bench_capture,
     "codec": bench_codec,
     "log": bench_log,
+    "keys": bench_keys,
 }
 
 

@@ -9,7 +9,7 @@ from datetime import datetime
 from stomion.algebra.ranges import is_any, spans
 from stomion.case.evidence import Evidence
 from stomion.case.tunnels import Plan, from_declarations, from_evidence, from_sheets, own_addresses
-from stomion.exchange.clock import clock_offset
+from stomion.exchange.clock import clock_from_logs, clock_offset
 from stomion.exchange.negotiation import assemble
 from stomion.exchange.picture import End, LanTest, LinkEvent, Picture, PingSeries
 from stomion.exchange.story import read_story
@@ -159,7 +159,9 @@ def _attach_packets(picture: Picture, evidence: Evidence, index: _Index) -> None
             picture.esp_last = max(picture.esp_last, flow.last)
     picture.negotiations = assemble(index.between(left, right), evidence.keys)
     _order_by_sender(picture)
-    picture.clock = clock_offset(picture.negotiations, picture.left.site, picture.right.site)
+    picture.clock = clock_offset(picture.negotiations, picture.left.site, picture.right.site) or clock_from_logs(
+        picture.left.events, picture.right.events
+    )
     _settle_fates(picture, evidence)
 
 

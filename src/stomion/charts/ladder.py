@@ -55,6 +55,11 @@ class Ladder:
     clocks: str = ""
 
 
+def is_failure(row: Row) -> bool:
+    """Does this row tell of something refused or lost?"""
+    return row.tone == "change" or (row.event is not None and _is_failure(row.event))
+
+
 def attempts_of(picture: Picture) -> int:
     """How many attempts there are to look at; at least one, which may be from logs alone."""
     return max(1, len(picture.negotiations))

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stomion.exchange.negotiation import Negotiation
+from stomion.model.event import Event, What
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,48 @@ def clock_offset(negotiations: Sequence[Negotiation], left: str, right: str) -> 
         best = min(forth) if forth else max(back)
         return ClockOffset(best, abs(best), len(forth) + len(back), False)
     return None
+
+
+def clock_from_logs(left: Sequence[Event], right: Sequence[Event]) -> ClockOffset | None:
+    """From what both logs tell of the same moments: a request is heard after it was sent, an answer after it was given.
+
+    Only where every attempt of one end is found at the other, one for one; a log in whole seconds widens the uncertainty.
+    """
+    forth: list[float] = []
+    back: list[float] = []
+    if bool(_moments(left, _ASKS)) == bool(_moments(right, _ASKS)):
+        return None
+    for asker, other, asked, answered in ((left, right, forth, back), (right, left, back, forth)):
+        if _moments(asker, _ASKS):
+            sign = 1 if asker is left else -1
+            asked += [sign * gap for gap in _gaps(_moments(asker, _ASKS), _moments(other, _HEARS))]
+            answered += [sign * gap for gap in _gaps(_moments(asker, _UP), _moments(other, _UP))]
+    if not forth or not back:
+        return None
+    low, high = max(back), min(forth)
+    coarse = 1.0 if _whole_seconds(left) or _whole_seconds(right) else 0.0
+    if low - high > coarse + SLACK_S:
+        return None
+    return ClockOffset((low + high) / 2, abs(high - low) / 2 + coarse, len(forth) + len(back), True)
+
+
+SLACK_S = 0.05
+"""How far bounds may contradict each other before they are not of the same moments after all."""
+_ASKS, _HEARS, _UP = What.INITIATING, What.ASKED, What.IKE_UP
+
+
+def _moments(events: Sequence[Event], what: What) -> list[float]:
+    return [e.at for e in events if e.what is what and e.at is not None and e.layer != "child"]
+
+
+def _gaps(first: list[float], second: list[float]) -> list[float]:
+    """Second minus first, pair by pair; nothing where their numbers differ."""
+    return [b - a for a, b in zip(first, second, strict=True)] if len(first) == len(second) else []
+
+
+def _whole_seconds(events: Sequence[Event]) -> bool:
+    times = [e.at for e in events if e.at is not None]
+    return bool(times) and all(at == int(at) for at in times)
 
 
 def _from_left(seen: Sequence[tuple[float, object]], left: str) -> bool:

@@ -10,6 +10,8 @@ import tomllib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
+from importlib import resources
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +21,7 @@ from stomion.case.evidence import Evidence, Log, Source
 from stomion.errors import UnreadableInput, UsageError
 from stomion.ingest.files import HEAD, LineScan, open_input, read_lines, reason
 from stomion.ingest.recognise import TABLES, recognise
-from stomion.logs.lexicon import RELEVANT_BYTES
+from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
 from stomion.model.provenance import NotRecognised, Problem
@@ -210,7 +212,9 @@ def _read_text(item: _File, evidence: Evidence, tick: Tick, years: _Years, size:
                 yield found
 
         log.events = list(
-            read_log(lines(), item.name, item.site, year=years.year_for(item.path), phrases=evidence.phrases)
+            read_log(
+                lines(), item.name, item.site, year=years.year_for(item.path), phrases=(*evidence.phrases, *_shipped())
+            )
         )
     log.lines = scan.lines
     if scan.not_utf8:
@@ -223,6 +227,18 @@ def _read_text(item: _File, evidence: Evidence, tick: Tick, years: _Years, size:
 
 
 PHRASEBOOK = "phrasebook.toml"
+
+
+@lru_cache(1)
+def _shipped() -> tuple[Phrase, ...]:
+    """The phrasebooks that come with the program; what a user taught goes before them."""
+    found: list[Phrase] = []
+    for book in sorted(resources.files("stomion.logs").joinpath("phrasebooks").iterdir(), key=lambda b: b.name):
+        phrases, troubles = read_phrasebook(book.read_text("utf-8"))
+        if troubles:
+            raise AssertionError(f"{book.name}: {troubles[0]}")
+        found.extend(phrases)
+    return tuple(found)
 
 
 def phrasebooks(root: Path) -> list[Path]:
@@ -243,11 +259,11 @@ def _read_phrasebook(path: Path, root: Path, evidence: Evidence) -> None:
 
 
 def _pattern(phrases: list[Phrase]) -> re.Pattern[bytes]:
-    """Lines worth a look: those with a word of the vocabulary, or with a fixed piece of a taught phrase."""
-    if not phrases:
+    """Lines worth a look: those with a word of the vocabulary, or with a fixed piece of a phrase that has no such word."""
+    heads = [p.head.lower() for p in phrases if not RELEVANT.search(p.head.lower())]
+    if not heads:
         return RELEVANT_BYTES
-    heads = b"|".join(re.escape(p.head.lower().encode()) for p in phrases)
-    return re.compile(RELEVANT_BYTES.pattern + b"|" + heads)
+    return re.compile(RELEVANT_BYTES.pattern + b"|" + b"|".join(re.escape(h.encode()) for h in heads))
 
 
 def _is_gateway_log(item: _File) -> bool:

@@ -33,7 +33,7 @@ _RELEVANT_WORDS = (
     r"ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|shared|secret|esp\b|quick|main.mode|aggressive|"
     r"p[12]\b|far|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|dpd|certificate|"
     r"sa\b|initiat|respond|decrypt|deciph|malformed|channel|site.?link|answer|auth|informational|partner|notif|"
-    r"other (?:end|side)|no reply|4500|port 500|sad\b|spd\b|connection refused|packet: from|writing to socket|sendto|transform|traffic|keys for|giv(?:ing|en) up|gave up"
+    r"other (?:end|side)|payload|no reply|4500|port 500|sad\b|spd\b|connection refused|packet: from|writing to socket|sendto|transform|traffic|keys for|giv(?:ing|en) up|gave up"
 )
 RELEVANT = re.compile(_RELEVANT_WORDS)
 RELEVANT_BYTES = re.compile(_RELEVANT_WORDS.encode())
@@ -165,6 +165,7 @@ IDEAS: dict[str, str] = {
     "names": r" received proposals?| configured proposals?| offered proposals?| local proposals?| remote proposals?| proposals? (?:received|configured|offered)",
     "closed": r" connection refused| port (?:is )?unreachable| econnrefused| port (?:is )?closed| icmp type 3 code 3",
     "group": r" diffie hellman group| dh group| ke payload| key exchange group",
+    "regroup": r" asked (?:it )?for (?:\w+ ){0,2}group| use another group| another (?:dh |diffie hellman )?group (?:is |was )?(?:wanted|asked|requested)| guessed the wrong",
     "me": r" myself| our own| we (?:have )?prove\w*| local side",
     "unwelcome": r" spoofed?| attack| flood| scan\w*",
 }
@@ -184,6 +185,7 @@ R = Rule
 RULES: tuple[Rule, ...] = (
     R(What.SEND_FAILED, ("route",)),
     R(What.PORT_CLOSED, ("closed",)),
+    R(What.KE_RETRY, ("regroup", "group"), ("child",)),
     R(What.MODE_REFUSED, ("mode", "refusal"), ("child",)),
     R(What.MODE_REFUSED, ("mode", "method")),
     R(What.NARROWED, ("narrow", "selector")),

@@ -145,28 +145,43 @@ def _quoted(text: str) -> str:
     return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("\t", "\\t") + '"'
 
 
-def taught(line: str, where: Provenance, phrases: Sequence[Phrase]) -> Event | None:
-    """The event of the first phrase that the line fits."""
+def taught(line: str, phrases: Sequence[Phrase]) -> tuple[Phrase, dict[str, str | None]] | None:
+    """The first phrase that the line fits, and what its gaps took."""
     for item in phrases:
         match = item.match(line)
         if match is not None:
-            return _event(item, match.groupdict(), line, where)
+            return item, match.groupdict()
     return None
 
 
-def _event(item: Phrase, gaps: dict[str, str | None], line: str, where: Provenance) -> Event:
-    event = Event(what=item.what, where=where, text=line, far=item.far, peer=gaps.get("peer"), own=gaps.get("own"))
+def as_taught(item: Phrase, gaps: dict[str, str | None], line: str, where: Provenance, seen: Event | None) -> Event:
+    """The event of a phrase. What its gaps do not name is kept from what the general vocabulary has `seen` in the line."""
+    base = seen or Event(what=item.what, where=where, text=line)
     port, mine, theirs = gaps.get("port"), gaps.get("mine"), gaps.get("theirs")
+    layer = _LAYER.get(item.what, "")
     return replace(
-        event,
-        conn=gaps.get("conn"),
-        sa=gaps.get("sa"),
-        peer_port=int(port) if port else None,
-        mine=find_proposal(mine) if mine else None,
-        theirs=find_proposal(theirs) if theirs else None,
-        my_ts=_ranges(gaps.get("my_ts")),
-        their_ts=_ranges(gaps.get("their_ts")),
+        base,
+        what=item.what,
+        far=item.far,
+        peer=gaps.get("peer") or base.peer,
+        own=gaps.get("own") or base.own,
+        conn=gaps.get("conn") or base.conn,
+        sa=gaps.get("sa") or base.sa,
+        peer_port=int(port) if port else base.peer_port,
+        mine=find_proposal(mine, layer) if mine else base.mine,
+        theirs=find_proposal(theirs, layer) if theirs else base.theirs,
+        my_ts=_ranges(gaps.get("my_ts")) or base.my_ts,
+        their_ts=_ranges(gaps.get("their_ts")) or base.their_ts,
     )
+
+
+_LAYER = {
+    What.IKE_PROPOSAL_REFUSED: "IKE",
+    What.AGREED: "IKE",
+    What.CHILD_PROPOSAL_REFUSED: "ESP",
+    What.PFS_REFUSED: "ESP",
+}
+"""Which SA's algorithms a wording names."""
 
 
 def _ranges(text: str | None) -> tuple[str, ...]:

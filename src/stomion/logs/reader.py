@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
 from stomion.logs.framing import unframe
-from stomion.logs.phrasebook import Phrase, taught
+from stomion.logs.phrasebook import Phrase, as_taught, taught
 from stomion.logs.timestamps import SHAPES, find_stamp
 from stomion.logs.understand import understand
 from stomion.model.event import Event
@@ -55,9 +55,10 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
     """One line in the light of those before it."""
     frame = unframe(line)
     rest, at, assumed = (frame.text, frame.at, ()) if frame.at is not None else _take_time(frame.text, state)
-    event = taught(line, where, state.phrases) if state.phrases else None
-    if event is None and (not state.phrases or lex.RELEVANT.search(line.lower())):
-        event = understand(rest, where)
+    known = taught(line, state.phrases) if state.phrases else None
+    event = understand(rest, where) if not state.phrases or lex.RELEVANT.search(line.lower()) else None
+    if known is not None:
+        event = as_taught(*known, line, where, event)
     if event is None:
         return None
     return _tied(replace(event, at=at, assumed=assumed, text=frame.text if frame.at is not None else line), state)

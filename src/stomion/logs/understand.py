@@ -25,7 +25,7 @@ _KEYED_NAME = re.compile(
     re.IGNORECASE,
 )
 _SAID_NAME = re.compile(
-    r"\b(?:site link|connection|tunnel|conn|profile|policy|vpn|link)s? [\"'“]?([\w.@+-]{1,64}?)[\"'”]?(?=,? (?:to|has|is|was|with|from|will|could|did|at|for|on)\b| \(|[.,;:]? |[.]?$)",
+    r"(?<![\w-])(?:site link|connection|tunnel|conn|profile|policy|vpn|link)s? [\"'“]?([\w.@+-]{1,64}?)[\"'”]?(?=,? (?:to|has|is|was|with|from|will|could|did|at|for|on)\b| \(|[.,;:]? |[.]?$)",
     re.IGNORECASE,
 )
 _NOT_A_NAME = re.compile(

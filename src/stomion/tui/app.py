@@ -54,6 +54,8 @@ class StomionApp(App[None]):
         self.current: Diagnosis | None = None
         self.finding = 0
         self.progress = ""
+        self.read_seconds = 0.0
+        """How long the last reading of the case took."""
 
     # -- reading the case --------------------------------------------------------------------------------------
 
@@ -79,7 +81,10 @@ class StomionApp(App[None]):
                 shown = now
                 self.call_from_thread(self._progressed, f"reading {name}" + (f", {count}" if count else ""))
 
-        return examine(self._paths, progress, self._token)
+        begun = time.monotonic()
+        found = examine(self._paths, progress, self._token)
+        self.read_seconds = time.monotonic() - begun
+        return found
 
     def _progressed(self, text: str) -> None:
         self.progress = text

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from stomion.exchange.story import CHILD_FAILURES, IKE_FAILURES, SILENCE
+from stomion.jobs.together import Moment
 from stomion.model.event import Event, What
-from stomion.tui.spans import Line, cut, right
+from stomion.tui.spans import Line, cut, left, right
 
 _GOOD = frozenset({What.IKE_UP, What.CHILD_UP, What.AUTH_OK, What.AGREED})
 
@@ -40,3 +41,56 @@ def text_line(number: int, digits: int, text: str, event: Event | None, width: i
 def digits_for(count: int) -> int:
     """Columns for line numbers."""
     return max(4, len(str(count)))
+
+
+CLOCK = 12
+"""Columns of a time of day with milliseconds."""
+
+
+def _clock_of(moment: Moment, before: Moment | None) -> str:
+    """The time, left away where the row above has the same."""
+    return "" if before is not None and before.clock == moment.clock and before.side == moment.side else moment.clock
+
+
+def _tone_of(moment: Moment) -> tuple[str, str, str]:
+    """(mark, its tone, the text's tone) of a moment; a message has its own mark."""
+    if moment.event is None:
+        return "▪", "source", "source"
+    glyph, tone = mark_of(moment.event)
+    return glyph, tone, tone if tone in ("change", "proven", "doubt") else "plain"
+
+
+def merged_line(moment: Moment, before: Moment | None, names: tuple[str, str], width: int) -> Line:
+    """One moment of the timeline with the end it is from."""
+    glyph, tone, body = _tone_of(moment)
+    column = min(18, max(len(n) for n in names))
+    return [
+        (" " + left(_clock_of(moment, before), CLOCK) + " ", "faint"),
+        (left(cut(names[moment.side], column), column) + " ", "plain" if moment.side == 0 else "muted"),
+        (glyph + " ", tone),
+        (cut(moment.text, max(4, width - CLOCK - column - 6)), body),
+    ]
+
+
+def facing_line(moment: Moment, before: Moment | None, width: int) -> Line:
+    """One moment on its end's page, the other page left empty; the seam runs between."""
+    glyph, tone, body = _tone_of(moment)
+    half = (width - 3) // 2
+    room = max(4, half - CLOCK - 4)
+    page: Line = [
+        (" " + left(_clock_of(moment, before), CLOCK) + " ", "faint"),
+        (glyph + " ", tone),
+        (left(cut(moment.text, room), room), body),
+    ]
+    blank: Line = [(" " * half, "plain")]
+    return [*(page if moment.side == 0 else blank), (" │ ", "faint"), *(blank if moment.side == 0 else page)]
+
+
+def facing_head(names: tuple[str, str], width: int) -> Line:
+    """The two ends' names over their pages."""
+    half = (width - 3) // 2
+    return [
+        (" " + left(cut(names[0], half - 1), half - 1), "!plain"),
+        (" │ ", "faint"),
+        (" " + cut(names[1], half - 1), "!plain"),
+    ]

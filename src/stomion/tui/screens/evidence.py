@@ -16,6 +16,7 @@ from stomion.ingest.textfile import TextFile
 from stomion.jobs.examine import Examined
 from stomion.jobs.places import events_by_line, open_text, text_sources
 from stomion.jobs.teaching import save_phrase
+from stomion.jobs.together import Moment, together, with_words
 from stomion.logs.phrasebook import Phrase
 from stomion.model.event import Event
 from stomion.tui.keymap import bindings
@@ -26,6 +27,9 @@ from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
 
 FOLLOW_EVERY_S = 0.5
+QUICK_S = 1.5
+"""A case that was read within this time is read again by itself while a source is followed."""
+VIEWS = ("source", "merged", "facing")
 
 
 class EvidenceScreen(Page):
@@ -49,6 +53,9 @@ class EvidenceScreen(Page):
         self._watch: Timer | None = None
         self._stale = False
         self._read_from: Examined | None = None
+        self._events_from: Examined | None = None
+        self._view = "source"
+        self._moments: list[Moment] = []
 
     def content(self) -> ComposeResult:
         yield Lines(id="text")
@@ -58,6 +65,12 @@ class EvidenceScreen(Page):
         self.query_one(Lines).focus()
 
     def above(self) -> tuple[Line, Line]:
+        if self._view != "source" and self.stomion.current is not None:
+            words = f" with “{self._words}”" if self._words else ""
+            how = "in one column" if self._view == "merged" else "side by side"
+            picture = self.stomion.current.picture
+            text = f"{picture.left.title} and {picture.right.title} {how}, {len(self._moments)} moments{words}"
+            return self.stomion.trail(self.place), [(text, "muted")]
         shown = f"{len(self._found)} of " if self._found is not None else ""
         count = (
             f"{shown}{len(self._text)} lines, {len(self._events)} understood"
@@ -68,7 +81,7 @@ class EvidenceScreen(Page):
 
     def open(self, file: str, line: int) -> None:
         """Show a file at a line; it is indexed in a thread, as it may be large."""
-        self._wanted = line
+        self._wanted, self._view = line, "source"
         if file == self._file and self._text is not None:
             self.close_filter()
             self.query_one(Lines).go(line - 1)
@@ -95,15 +108,79 @@ class EvidenceScreen(Page):
     def _loaded(self, file: str, text: TextFile | None, events: dict[int, Event], trouble: str) -> None:
         if file == self._file:
             self._text, self._events, self._trouble = text, events, trouble
+            self._events_from = self.stomion.examined
             self.refresh_page()
 
+    def _fill_together(self) -> None:
+        """Both ends of the tunnel in one timeline, in one column or on facing pages."""
+        current = self.stomion.current
+        assert current is not None
+        found = self._moments = with_words(together(current.picture), self._words)
+        names = (current.picture.left.title, current.picture.right.title)
+        lines = self.query_one(Lines)
+        if not found:
+            says = (
+                "No line has these words. Escape shows all again."
+                if self._words
+                else "Nothing was understood of this tunnel yet."
+            )
+            lines.show(2, lambda row, _w: [("  " + says, "muted")] if row else [])
+            return
+        head = 1 if self._view == "facing" else 0
+
+        def line_at(row: int, width: int) -> Line:
+            if row < head:
+                return page.facing_head(names, width)
+            moment, before = found[row - head], found[row - head - 1] if row > head else None
+            if head:
+                return page.facing_line(moment, before, width)
+            return page.merged_line(moment, before, names, width)
+
+        lines.show(len(found) + head, line_at, row=max(head, lines.row), stops=lambda row: row >= head)
+
+    def _moment(self) -> Moment | None:
+        row = self.query_one(Lines).row - (self._view == "facing")
+        return self._moments[row] if self._view != "source" and 0 <= row < len(self._moments) else None
+
+    def action_view(self) -> None:
+        """One source, both ends in one column, both ends side by side."""
+        if self.stomion.current is None:
+            self.notify("No tunnel is chosen: there are no two ends to show together.")
+            return
+        here = (self._file, self._wanted)
+        self._view = VIEWS[(VIEWS.index(self._view) + 1) % len(VIEWS)]
+        self.refresh_page()
+        lines = self.query_one(Lines)
+        if self._view == "source":
+            lines.go(self._row_of(self._wanted))
+        else:
+            near = next((i for i, m in enumerate(self._moments) if (m.where.file, m.where.line) == here), 0)
+            lines.go(near + (self._view == "facing"))
+
+    @on(Lines.Chosen)
+    def chosen(self, event: Lines.Chosen) -> None:
+        """In the views of both ends: go to the place itself."""
+        moment = self._moment()
+        if moment is not None:
+            self.stomion.open_place(moment.where)
+
     def fill(self) -> None:
+        if self._view != "source" and self.stomion.current is not None:
+            self._fill_together()
+            return
         lines = self.query_one(Lines)
         if not self._file and self.stomion.examined is not None:
             sources = text_sources(self.stomion.examined)
             if sources:
                 self.open(sources[0], 1)
                 return
+        if (
+            self.stomion.examined is not self._events_from
+            and self.stomion.examined is not None
+            and self._text is not None
+        ):
+            self._events_from = self.stomion.examined
+            self._events = events_by_line(self._events_from, self._file)
         if self._stale and self.stomion.examined is not self._read_from:
             self._stale = False
             self.open(self._file, self._wanted)
@@ -139,9 +216,14 @@ class EvidenceScreen(Page):
 
     @on(Lines.Moved)
     def moved(self, event: Lines.Moved) -> None:
+        if self._view != "source":
+            return
         self._wanted = self._line_of(event.row)
 
     def action_mark(self, step: int) -> None:
+        if self._view != "source":
+            self.query_one(Lines).action_move(step)
+            return
         here = self._wanted
         marks = sorted(self._events)
         found = [m for m in marks if (m > here if step > 0 else m < here)]
@@ -188,7 +270,9 @@ class EvidenceScreen(Page):
     @on(Input.Changed)
     def typed(self, event: Input.Changed) -> None:
         self._words = event.value
-        if self._text is not None:
+        if self._view != "source":
+            self.refresh_page()
+        elif self._text is not None:
             self._look_for(self._text, event.value)
 
     @on(Input.Submitted)
@@ -211,7 +295,7 @@ class EvidenceScreen(Page):
     def close_filter(self) -> bool:
         """Escape: show all lines again, the cursor where it is. True where there was a filter."""
         box = self.query_one(Input)
-        was = box.has_class("open") or self._found is not None
+        was = box.has_class("open") or self._found is not None or bool(self._words)
         box.remove_class("open")
         self._words, self._found = "", None
         with self.prevent(Input.Changed):
@@ -229,7 +313,7 @@ class EvidenceScreen(Page):
             self.notify("No longer following.")
         else:
             self._watch = self.set_interval(FOLLOW_EVERY_S, self._grown)
-            self.notify("Following: new lines are shown as they come; r judges them too.")
+            self.notify("Following: new lines are shown and judged as they come.")
 
     def _grown(self) -> None:
         text = self._text
@@ -244,6 +328,15 @@ class EvidenceScreen(Page):
             if self._wanted >= before:
                 self._wanted = after
             self.refresh_page()
+            self._judge_again()
+
+    def _judge_again(self) -> None:
+        """Read the case again for the new lines, where that is quick; a large one waits for the key."""
+        if self.stomion.read_seconds <= QUICK_S:
+            self.stomion.action_reload()
 
     def copied(self) -> str:
+        moment = self._moment()
+        if moment is not None:
+            return f"{moment.clock} {moment.text}"
         return self._text.line(self._wanted) if self._text is not None else ""

@@ -6,7 +6,7 @@ from textual import on
 from textual.app import ComposeResult
 from textual.containers import Horizontal
 
-from stomion.charts.ladder import Ladder, Row, ladder_of
+from stomion.charts.ladder import Ladder, Row, is_failure, ladder_of
 from stomion.exchange.negotiation import Negotiation, Step
 from stomion.jobs.places import find_step
 from stomion.model.provenance import Provenance
@@ -141,6 +141,29 @@ class NegotiationScreen(Page):
             return
         self._attempt = wanted
         self.refresh_page()
+
+    def action_failure(self, step: int) -> None:
+        """The next row that tells of a failure: in this attempt, else in the nearest one that has any."""
+        if self._ladder is None:
+            return
+        here = self.query_one("#ladder", Lines).row
+        found = self._failures()
+        ahead = [at for at in found if (at > here if step > 0 else at < here)]
+        while not ahead and 0 <= self._attempt + step < self._ladder.attempts:
+            self._attempt += step
+            self.refresh_page()
+            ahead = self._failures()
+        if ahead:
+            self.query_one("#ladder", Lines).go(ahead[0] if step > 0 else ahead[-1])
+            self._ledger()
+        else:
+            self.notify("There is no further failure." if step > 0 else "There is no failure before this.")
+
+    def _failures(self) -> list[int]:
+        """Lines of the ladder on which something was refused or lost, from the wire or as a log tells it."""
+        assert self._ladder is not None
+        rows = self._ladder.rows
+        return [at for at, (_, row) in enumerate(self._built) if row >= 0 and is_failure(rows[row])]
 
     def go_to(self, place: Provenance) -> bool:
         """Choose the message at a packet's place. False where the tunnel has no such message."""
