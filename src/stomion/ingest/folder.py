@@ -21,12 +21,12 @@ from stomion.case.evidence import Evidence, Log, Source
 from stomion.errors import UnreadableInput, UsageError
 from stomion.ingest.files import HEAD, LineScan, open_input, read_lines, reason
 from stomion.ingest.recognise import TABLES, recognise
+from stomion.ingest.sheet import read_sheet
 from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
-from stomion.model.site import SiteSheet
 
 MAX_FILES = 20_000
 MAX_TABLE = 64 << 20
@@ -65,7 +65,21 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None) -> Evi
             evidence.problems.append(Problem(item.name, text, error.place if item.place == "sites" else None))
         except OSError as error:
             evidence.problems.append(Problem(item.name, reason(error)))
+    _same_addresses(evidence)
     return evidence
+
+
+def _same_addresses(evidence: Evidence) -> None:
+    """Two sheets that claim one public address: one of them is wrong, and which can't be told from here."""
+    owners: dict[str, str] = {}
+    for sheet in evidence.sheets:
+        for address in dict.fromkeys(t.local for t in sheet.tunnel if t.local[:1].isalnum() and t.local != "any"):
+            other = owners.setdefault(address, sheet.site)
+            if other != sheet.site:
+                file = evidence.sheet_lines[sheet.site]
+                evidence.problems.append(
+                    Problem(file, f"local = {address!r} is {other}'s as well; one of the two is wrong")
+                )
 
 
 @dataclass(slots=True)
@@ -343,9 +357,18 @@ def _toml(item: _File) -> dict[str, Any]:
 
 def _read_sheet(item: _File, evidence: Evidence) -> None:
     try:
-        sheet = msgspec.convert(_toml(item), SiteSheet)
-    except msgspec.ValidationError as error:
-        raise UnreadableInput(f"no site sheet: {error}") from error
+        text = _read_whole(item).decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise UnreadableInput("not UTF-8, which TOML is") from error
+    reading = read_sheet(text)
+    sheet = reading.sheet
+    evidence.problems.extend(Problem(item.name, text, line) for line, text in reading.troubles)
+    if sheet.site in evidence.sheet_lines:
+        earlier = evidence.sheet_lines[sheet.site]
+        evidence.problems.append(
+            Problem(item.name, f"site {sheet.site!r} has a sheet already ({earlier}); this one is not used")
+        )
+        return
     evidence.sheets.append(sheet)
     evidence.sheet_lines[sheet.site] = item.name
     for interface in sheet.interface:

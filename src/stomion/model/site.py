@@ -1,8 +1,13 @@
-"""What a gateway is meant to do, as far as this program reads it yet (the site sheet)."""
+"""The site sheet: what a gateway is meant to do, as people declare it (docs/formats.md)."""
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
+
+Service = str
+"""`icmp`, `tcp/80`, `udp/500-520`, `tcp`, `any`, or `esp`, `ah` and protocol numbers."""
 
 
 class SheetInterface(msgspec.Struct, frozen=True):
@@ -14,7 +19,7 @@ class SheetInterface(msgspec.Struct, frozen=True):
 
 
 class SheetProposal(msgspec.Struct, frozen=True):
-    """As written by the user: spellings are unified when it becomes a model Proposal."""
+    """As written by the user: spellings are unified when it becomes a model Proposal. Lifetime in seconds."""
 
     encryption: tuple[str, ...] = ()
     integrity: tuple[str, ...] = ()
@@ -23,8 +28,15 @@ class SheetProposal(msgspec.Struct, frozen=True):
     lifetime_s: int | None = None
 
 
+class SheetDpd(msgspec.Struct, frozen=True):
+    """Peer detection: a probe every `interval_s` seconds, given up after `retries`."""
+
+    interval_s: float | None = None
+    retries: int | None = None
+
+
 class SheetTunnel(msgspec.Struct, frozen=True):
-    """One tunnel as one end means it; `local`/`peer` may be `any`."""
+    """One tunnel as one end means it; `local`/`peer` may be `any`. Empty and None stand for what the sheet leaves open."""
 
     name: str
     peer_site: str = ""
@@ -36,18 +48,81 @@ class SheetTunnel(msgspec.Struct, frozen=True):
     auth: str = ""
     local_id: str = ""
     remote_id: str = ""
+    key_mark: str = ""
     style: str = ""
+    interface: str = ""
     encapsulation: str = ""
+    nat_traversal: str = ""
     local_ts: tuple[str, ...] = ()
     remote_ts: tuple[str, ...] = ()
+    dpd: SheetDpd | None = None
     role: str = ""
     ike_proposal: tuple[SheetProposal, ...] = ()
     esp_proposal: tuple[SheetProposal, ...] = ()
 
 
+class SheetRoute(msgspec.Struct, frozen=True):
+    """`via` empty: on link. The lower `metric` wins among routes of the same length; `type` is `unicast` or `blackhole`."""
+
+    destination: str
+    via: str = ""
+    interface: str = ""
+    metric: int = 0
+    type: str = ""
+
+
+class SheetMatch(msgspec.Struct, frozen=True):
+    """What a rule matches; empty means anything. Several values of one key are alternatives."""
+
+    in_interface: str = ""
+    out_interface: str = ""
+    from_zone: str = ""
+    to_zone: str = ""
+    source: str | tuple[str, ...] = ()
+    destination: str | tuple[str, ...] = ()
+    service: Service | tuple[Service, ...] = ()
+
+
+class SheetTranslation(msgspec.Struct, frozen=True):
+    """`action`: `masquerade`, `exempt`, or a table with `source_to` or `destination_to`."""
+
+    action: str | dict[str, str]
+    match: SheetMatch = SheetMatch()
+    name: str = ""
+
+
+class SheetFilter(msgspec.Struct, frozen=True):
+    """`action`: `allow`, `drop` or `reject`."""
+
+    action: str
+    match: SheetMatch = SheetMatch()
+    name: str = ""
+
+
 class SiteSheet(msgspec.Struct, frozen=True):
-    """A gateway's sheet; keys this version does not use are left alone."""
+    """A gateway's sheet. `lines` gives the line of a part by its path: `tunnel.0`, `filter.3`."""
 
     site: str
+    translation_first: bool = True
     interface: tuple[SheetInterface, ...] = ()
     tunnel: tuple[SheetTunnel, ...] = ()
+    route: tuple[SheetRoute, ...] = ()
+    translation: tuple[SheetTranslation, ...] = ()
+    filter: tuple[SheetFilter, ...] = ()
+    lines: dict[str, int] = {}
+
+
+CHOICES: dict[str, tuple[Any, ...]] = {
+    "tunnel.ike": (1, 2),
+    "tunnel.mode": ("main", "aggressive"),
+    "tunnel.initiate": ("always", "on-traffic", "never"),
+    "tunnel.auth": ("psk", "certificate"),
+    "tunnel.style": ("policy", "route"),
+    "tunnel.encapsulation": ("tunnel", "transport"),
+    "tunnel.nat_traversal": ("auto", "always", "never"),
+    "tunnel.role": ("primary", "standby"),
+    "route.type": ("unicast", "blackhole"),
+    "filter.action": ("allow", "drop", "reject"),
+    "translation.action": ("masquerade", "exempt"),
+}
+"""Keys that take one of a few words, by the table they stand in."""
