@@ -3,23 +3,21 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Iterable
 from datetime import datetime
 
 from stomion.algebra.ranges import is_any, spans
 from stomion.case.evidence import Evidence
 from stomion.case.tunnels import Plan, from_declarations, from_evidence, from_sheets, own_addresses
+from stomion.diagnosis.whatif import model_proposal
 from stomion.exchange.clock import clock_from_logs, clock_offset
 from stomion.exchange.negotiation import assemble
 from stomion.exchange.picture import End, LanTest, LinkEvent, Picture, PingSeries
 from stomion.exchange.story import read_story
-from stomion.logs.algorithms import encryption_of, find_proposal, group_of
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram
-from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
 from stomion.model.record import EventRecord
-from stomion.model.site import SheetProposal, SheetTunnel
+from stomion.model.site import SheetTunnel
 
 
 def pictures(evidence: Evidence) -> list[Picture]:
@@ -84,27 +82,17 @@ def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, evidence: Ev
         known = set(evidence.addresses.get(site, ()))
     end = End(site, known, set(evidence.networks.get(site, ())), sheet, evidence.sheet_lines.get(site, ""))
     if sheet is not None:
-        end.ike_proposals = tuple(_sheet_proposal(p, "IKE") for p in sheet.ike_proposal)
-        end.child_proposals = tuple(_sheet_proposal(p, "ESP") for p in sheet.esp_proposal)
+        end.sheet_line = _sheet_line(site, sheet, evidence)
+        end.ike_proposals = tuple(model_proposal(p, "IKE") for p in sheet.ike_proposal)
+        end.child_proposals = tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal)
     return end
 
 
-def _sheet_proposal(declared: SheetProposal, protocol: str) -> Proposal:
-    """Any spelling of the trade to the common names; a value not understood is kept as written."""
-
-    def named(kind: str, values: Iterable[str]) -> tuple[str, ...]:
-        out: list[str] = []
-        for value in values:
-            found = find_proposal(f"prf {value}" if kind == "prf" else value, protocol)
-            out.extend((found.values(kind) if found else ()) or (value,))
-        return tuple(dict.fromkeys(out))
-
-    encryption = tuple(dict.fromkeys(x for v in declared.encryption for x in encryption_of(v) or (v,)))
-    groups = tuple(
-        x for g in declared.group for x in ((str(g),) if str(g).isdigit() else group_of(str(g)) or (str(g),))
-    )
-    integrity, prf = named("integrity", declared.integrity), named("prf", declared.prf)
-    return Proposal(protocol, encryption, integrity, prf, groups, lifetime_s=declared.lifetime_s)
+def _sheet_line(site: str, tunnel: SheetTunnel, evidence: Evidence) -> int:
+    """The line at which a tunnel begins in its site's sheet."""
+    sheet = next((s for s in evidence.sheets if s.site == site), None)
+    index = sheet.tunnel.index(tunnel) if sheet is not None and tunnel in sheet.tunnel else -1
+    return (sheet.lines.get(f"tunnel.{index}") if sheet is not None else None) or 1
 
 
 def _learn_translated(end: End, other: End, evidence: Evidence, shares: bool) -> None:

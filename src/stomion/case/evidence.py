@@ -73,6 +73,8 @@ class Evidence:
     logs: list[Log] = field(default_factory=list)
     sheets: list[SiteSheet] = field(default_factory=list)
     sheet_lines: dict[str, str] = field(default_factory=dict)
+    models: list[tuple[str, SiteSheet]] = field(default_factory=list)
+    """(file, what it declares) of YANG data, before it is joined with the sites' sheets."""
     tests: list[TestRecord] = field(default_factory=list)
     test_places: list[tuple[str, int]] = field(default_factory=list)
     counters: list[CounterRecord] = field(default_factory=list)

@@ -27,8 +27,7 @@ def agreed_proposals(picture: Picture, layer: str) -> list[tuple[Proposal, Prove
     found = agreement(mine, theirs)
     if found is None:
         return []
-    place = Provenance(left.sheet_file, left.site, line=1) if left.sheet_file else None
-    return [(settled(*found), place)]
+    return [(settled(*found), left.sheet_place)]
 
 
 def lifetimes(proposals: Sequence[Proposal]) -> int:

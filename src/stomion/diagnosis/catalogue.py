@@ -26,6 +26,7 @@ from stomion.diagnosis.rules.ike import (
     ike_version_mismatch,
     key_mismatch,
     no_matching_peer,
+    sheet_not_in_force,
     weak_algorithm,
 )
 from stomion.diagnosis.rules.selectors import (
@@ -81,6 +82,7 @@ _MODULES: tuple[ModuleType, ...] = (
     certificate_rejected,
     authentication_failed,
     deleted_by_peer,
+    sheet_not_in_force,
     ike_lifetime_differs,
     weak_algorithm,
     pfs_mismatch,

@@ -72,7 +72,7 @@ class Context:
         if cause is None:
             return ()
         if cause.declared:
-            return tuple(Provenance(e.sheet_file, e.site, line=1) for e in self.picture.ends if e.sheet_file)
+            return sheet_places(self)
         places: list[Provenance] = []
         if cause.refusal:
             places.append(cause.refusal.event.where)
@@ -113,7 +113,7 @@ def last_event(end: End, *what: What) -> Event | None:
 
 def sheet_place(end: End) -> Provenance | None:
     """Where an end's sheet stands, as proof of what it declares."""
-    return Provenance(end.sheet_file, end.site, line=1) if end.sheet_file else None
+    return end.sheet_place
 
 
 def sheet_places(context: Context) -> tuple[Provenance, ...]:

@@ -59,6 +59,9 @@ def leading_cause(picture: Picture) -> Cause | None:
     return _explained(picture, wire) if wire is not None else _declared_cause(picture)
 
 
+_DECIDED_BY_SHEETS = (What.VERSION_REFUSED, What.MODE_REFUSED, What.METHOD_REFUSED, What.KEY_REFUSED)
+
+
 def _explained(picture: Picture, cause: Cause) -> Cause:
     """A bare refusal has several causes; where the sheets of both ends contradict each other, that is the one."""
     by, asker = cause.by, picture.other(cause.by)
@@ -67,7 +70,8 @@ def _explained(picture: Picture, cause: Cause) -> Cause:
     what: What | None = None
     if cause.what in (What.IKE_PROPOSAL_REFUSED, What.AUTH_REFUSED):
         clash = _declared_clash(asker, by)
-        what = clash if clash in (What.VERSION_REFUSED, What.MODE_REFUSED, What.METHOD_REFUSED) else None
+        fits = clash is not What.KEY_REFUSED or cause.what is What.AUTH_REFUSED
+        what = clash if clash in _DECIDED_BY_SHEETS and fits else None
     if what is None and cause.what is What.IKE_PROPOSAL_REFUSED and _expects_another(by, asker):
         what = What.NO_PEER
     if what is None and cause.what is What.AUTH_REFUSED and _differ(by.sheet.remote_id, asker.sheet.local_id):
@@ -124,7 +128,15 @@ def _declared_clash(left: End, right: End) -> What | None:
             and left.sheet.auth != right.sheet.auth
         ):
             return What.METHOD_REFUSED
+        if what is What.IKE_PROPOSAL_REFUSED and marks_differ(left, right):
+            return What.KEY_REFUSED
     return None
+
+
+def marks_differ(left: End, right: End) -> bool:
+    """Both sheets carry a mark of their key, and the marks are not the same: one key is mistyped."""
+    a, b = (e.sheet.key_mark if e.sheet else "" for e in (left, right))
+    return bool(a and b) and a.lower() != b.lower()
 
 
 def _mirrored(left: End, right: End) -> bool:

@@ -58,6 +58,7 @@ class End:
     networks: set[str] = field(default_factory=set)
     sheet: SheetTunnel | None = None
     sheet_file: str = ""
+    sheet_line: int = 1
     events: list[Event] = field(default_factory=list)
     story: Story = field(default_factory=Story)
     has_log: bool = False
@@ -71,6 +72,11 @@ class End:
     @property
     def given(self) -> bool:
         return self.has_log or bool(self.captures) or self.has_counters
+
+    @property
+    def sheet_place(self) -> Provenance | None:
+        """Where this tunnel stands in the end's sheet."""
+        return Provenance(self.sheet_file, self.site, line=self.sheet_line) if self.sheet_file else None
 
     @property
     def title(self) -> str:

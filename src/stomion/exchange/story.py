@@ -109,7 +109,7 @@ def _child_up(story: Story, event: Event) -> None:
 
 
 def _answers_again(story: Story, event: Event) -> None:
-    if story.lost:
+    if story.lost and (story.children or event.what is not What.IKE_UP):
         story.outages.append((story.lost[-1], event))
     story.silence.clear()
     story.lost.clear()

@@ -16,12 +16,14 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from stomion.case.evidence import Evidence, Log, Source
 from stomion.errors import UnreadableInput, UsageError
 from stomion.ingest.files import HEAD, LineScan, open_input, read_lines, reason
 from stomion.ingest.recognise import TABLES, recognise
 from stomion.ingest.sheet import read_sheet
+from stomion.ingest.yang import read_model_data
 from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
@@ -65,8 +67,26 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None) -> Evi
             evidence.problems.append(Problem(item.name, text, error.place if item.place == "sites" else None))
         except OSError as error:
             evidence.problems.append(Problem(item.name, reason(error)))
+    _join_models(evidence)
     _same_addresses(evidence)
     return evidence
+
+
+def _join_models(evidence: Evidence) -> None:
+    """What YANG data declares of a site fills what its sheet leaves open; without a sheet it stands for one."""
+    for file, model in evidence.models:
+        index = next((i for i, s in enumerate(evidence.sheets) if s.site == model.site), None)
+        if index is None:
+            evidence.sheets.append(model)
+            evidence.sheet_lines[model.site] = file
+        else:
+            sheet = evidence.sheets[index]
+            parts = ("interface", "tunnel", "route", "translation", "filter")
+            fills = {name: getattr(sheet, name) or getattr(model, name) for name in parts}
+            evidence.sheets[index] = replace(sheet, **fills)
+        for interface in model.interface:
+            for address in interface.addresses:
+                _note_address(evidence, model.site, address)
 
 
 def _same_addresses(evidence: Evidence) -> None:
@@ -184,9 +204,11 @@ def _read_one(item: _File, evidence: Evidence, tick: Tick, years: _Years) -> Non
     elif kind == "records":
         _read_records(item, evidence, size, years)
     elif kind in TABLES:
-        evidence.sources.append(Source(item.name, item.site, kind, size, used=kind == "addresses"))
+        evidence.sources.append(Source(item.name, item.site, kind, size, used=kind in ("addresses", "model data")))
         if kind == "addresses":
             _read_addresses(item, evidence)
+        elif kind == "model data" and item.site:
+            evidence.models.append((item.name, read_model_data(_read_whole(item), item.site)))
     elif kind == "text":
         _read_text(item, evidence, tick, years, size)
     else:

@@ -40,6 +40,8 @@ _SPI = re.compile(r"(?<![0-9a-fA-F-])(?:0x)?([0-9a-f]{8})(?:_[io])?(?![0-9a-fA-F
 _VERSION = re.compile(r"ike ?v(?:ersion)?[ =\"]*([12])|\bike version ([12])|version[ =\"]+([12])\b", re.IGNORECASE)
 _PROGRAM_SERIAL = re.compile(r"state_\w+|v2_parent_\w+", re.IGNORECASE)
 
+_SETTING = re.compile(r"(?:^|[\]:]\s)\s{0,40}[a-z][a-z0-9_.-]{1,40} = \S{1,60}$")
+"""One setting read back from a configuration: its words tell of no happening."""
 _STATE_CHANGE = re.compile(r"\bstate\b.*?(\w+)\s*(?:=>|->|→|to)\s*(\w+)", re.IGNORECASE)
 _SETTLED = re.compile(r"establish|installed|up$|open|active|mature|ready|dead|fail", re.IGNORECASE)
 
@@ -162,6 +164,8 @@ def _same_kind(m: re.Match[str]) -> str:
 @lru_cache(SHAPES_KEPT)
 def _said(line: str) -> Said | None:
     """What a line says by its words."""
+    if _SETTING.search(line):
+        return None
     arrow = _STATE_CHANGE.search(line)
     if arrow and (not _SETTLED.search(arrow[2]) or "rekey" in arrow[1].lower()):
         return None

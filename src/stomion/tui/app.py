@@ -19,6 +19,7 @@ from stomion.model.provenance import Provenance
 from stomion.tui.keymap import SCREENS, bindings
 from stomion.tui.palette import themes
 from stomion.tui.screens.base import Page
+from stomion.tui.screens.compare import CompareScreen
 from stomion.tui.screens.evidence import EvidenceScreen
 from stomion.tui.screens.keys import KeysScreen
 from stomion.tui.screens.negotiation import NegotiationScreen
@@ -38,6 +39,8 @@ class StomionApp(App[None]):
     CSS = """
     Screen { background: $background; color: $foreground; }
     Bar { height: 1; }
+    .hidden-input { display: none; height: 3; }
+    .hidden-input.open { display: block; }
     Lines { scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0; overflow-x: hidden; }
     """
 
@@ -64,6 +67,7 @@ class StomionApp(App[None]):
             "tunnels": TunnelsScreen(),
             "tunnel": TunnelScreen(),
             "negotiation": NegotiationScreen(),
+            "compare": CompareScreen(),
             "evidence": EvidenceScreen(),
         }
         self.push_screen(self._pages["tunnels"])
@@ -130,10 +134,10 @@ class StomionApp(App[None]):
         """`Lanternreef Ocean Observatory › Quayhead - Saltern › negotiation`."""
         title = self.examined.evidence.title if self.examined else self._paths[0].name if self._paths else ""
         line: Line = [(title, "!strong" if place == "tunnels" else "muted")]
-        if place in ("tunnel", "negotiation") and self.current is not None:
+        if place in ("tunnel", "negotiation", "compare") and self.current is not None:
             picture = self.current.picture
             line += [("  ›  ", "faint"), (f"{picture.left.title} – {picture.right.title}", "!strong")]
-        if place in ("negotiation", "evidence"):
+        if place in ("negotiation", "compare", "evidence"):
             line += [("  ›  ", "faint"), (place, "strong")]
         return line
 
@@ -164,7 +168,7 @@ class StomionApp(App[None]):
 
     async def action_back(self) -> None:
         screen = self.screen
-        if isinstance(screen, (TunnelsScreen, EvidenceScreen)) and screen.close_filter():
+        if isinstance(screen, (TunnelsScreen, CompareScreen, EvidenceScreen)) and screen.close_filter():
             return
         if self._places:
             self.switch_screen(self._pages[self._places.pop()])

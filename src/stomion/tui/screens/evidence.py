@@ -37,8 +37,6 @@ class EvidenceScreen(Page):
     BINDINGS = bindings("evidence")
     CSS = """
     #text { height: 1fr; }
-    #search { display: none; height: 3; }
-    #search.open { display: block; }
     """
 
     def __init__(self) -> None:
@@ -59,7 +57,11 @@ class EvidenceScreen(Page):
 
     def content(self) -> ComposeResult:
         yield Lines(id="text")
-        yield Input(placeholder="words; only lines with them are shown, Enter keeps, Escape shows all", id="search")
+        yield Input(
+            placeholder="words; only lines with them are shown, Enter keeps, Escape shows all",
+            id="search",
+            classes="hidden-input",
+        )
 
     def on_mount(self) -> None:
         self.query_one(Lines).focus()

@@ -26,8 +26,6 @@ class TunnelsScreen(Page):
     #head { height: 3; }
     #list { height: auto; }
     #foot { height: 1fr; }
-    #filter { display: none; height: 3; }
-    #filter.open { display: block; }
     """
 
     def __init__(self) -> None:
@@ -39,7 +37,11 @@ class TunnelsScreen(Page):
         yield Lines(id="head", cursor=False)
         yield Lines(id="list")
         yield Lines(id="foot", cursor=False)
-        yield Input(placeholder="words of a name, a stage, a sentence; Enter keeps, Escape clears", id="filter")
+        yield Input(
+            placeholder="words of a name, a stage, a sentence; Enter keeps, Escape clears",
+            id="filter",
+            classes="hidden-input",
+        )
 
     def on_mount(self) -> None:
         self.query_one("#head", Lines).can_focus = False

@@ -43,6 +43,8 @@ def judge(context: Context) -> Finding | None:
 
 def _certainty(context: Context, cause: Cause) -> Certainty:
     if cause.what is What.KEY_REFUSED:
+        if cause.declared or cause.explained:
+            return Certainty.PROVEN
         return Certainty.PROVEN if not cause.heard else Certainty.LIKELY
     both = {e.site for e, r in cause.all if r.what is What.UNDECRYPTABLE}
     return Certainty.PROVEN if len(both) == 2 else Certainty.LIKELY
@@ -50,6 +52,9 @@ def _certainty(context: Context, cause: Cause) -> Certainty:
 
 def _summary(context: Context, cause: Cause) -> str:
     by, asker = cause.by.title, context.asker.title
+    if cause.declared or cause.explained:
+        marks = [f"{e.title}'s key has the mark {e.sheet.key_mark}" for e in (cause.by, context.asker) if e.sheet]
+        return "The pre-shared keys differ: " + ", ".join(marks) + "."
     if cause.what is What.UNDECRYPTABLE:
         return f"The pre-shared keys differ: {by} could not make sense of {asker}'s first encrypted message."
     return f"The pre-shared keys differ: {asker} could not prove to {by} that it has the same key."

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from stomion.algebra.ranges import common, is_any, spans, written
-from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.diagnosis.spec import Context, Spec, listed, sheet_places
 from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
-from stomion.model.provenance import Provenance
 
 SPEC = Spec(
     code="subnets-overlap",
@@ -32,7 +31,7 @@ def judge(context: Context) -> Finding | None:
     if not shared:
         return None
     seen = tuple(u.where for e in (left, right) if (u := e.story.child_ever) is not None)
-    sheets = tuple(Provenance(e.sheet_file, e.site, line=1) for e in (left, right) if e.sheet_file)
+    sheets = sheet_places(context)
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,

@@ -1,0 +1,76 @@
+"""The list for the far end: worked out, laid out, and written in the format that the file's name asks for."""
+
+from __future__ import annotations
+
+import importlib
+from pathlib import Path
+
+from stomion.diagnosis.handover import Handover, Setting, handover
+from stomion.errors import UsageError
+from stomion.jobs.examine import Examined
+from stomion.report.document import Document, Section
+
+FORMATS = {".md": "markdown", ".html": "html", ".pdf": "pdf"}
+
+
+def handover_document(examined: Examined, tunnel: str | None, site: str) -> Document:
+    """Raises UsageError where the case has no such tunnel, or the tunnel no such end."""
+    chosen = [
+        d for d in examined.tunnels if tunnel in (None, d.picture.name) and site in {e.site for e in d.picture.ends}
+    ]
+    if len(chosen) != 1:
+        names = ", ".join(
+            f"{d.picture.name} ({' and '.join(e.site for e in d.picture.ends)})" for d in examined.tunnels
+        )
+        what = "more than one tunnel ends there; name one with --tunnel" if chosen else "no such tunnel ends there"
+        raise UsageError(f"{site}: {what}; there are: {names or 'none'}")
+    picture = chosen[0].picture
+    end = next(e for e in picture.ends if e.site == site)
+    return document_of(handover(picture, end))
+
+
+def document_of(found: Handover) -> Document:
+    """The list laid out; it holds no key."""
+    mark = (
+        (f"Compare the key by its mark, never by itself: {found.key_mark} (stomion keymark).",)
+        if found.key_mark
+        else ()
+    )
+    key = "The key is handed over by another way than this list."
+    sections = [
+        Section("Peers", ("set", "to", "number"), _rows(found.peer), (key, *mark)),
+        Section("IKE SA", ("set", "to", "IANA number"), _rows(found.ike)),
+        Section("Child SA (ESP)", ("set", "to", "IANA number"), _rows(found.child)),
+        Section("Selectors", ("set", "to", "number"), _rows(found.selectors)),
+        Section("Translation, routes and filters", notes=found.path),
+        Section("How to test", notes=found.tests),
+    ]
+    if found.open_points:
+        sections.insert(0, Section("Still open", notes=found.open_points))
+    lead = f"What {found.title} has to set for its tunnel with {found.other_title} ({found.tunnel}), in neutral terms."
+    return Document(
+        f"{found.title}: the tunnel with {found.other_title}", (lead,), tuple(s for s in sections if s.rows or s.notes)
+    )
+
+
+def _rows(settings: tuple[Setting, ...]) -> tuple[tuple[str, ...], ...]:
+    return tuple((s.name, s.value, s.number) for s in settings)
+
+
+def rendered(document: Document, suffix: str) -> bytes:
+    """The document in the format of a file name's ending. Raises UsageError for one that is not there."""
+    name = FORMATS.get(suffix.lower())
+    if name is None:
+        raise UsageError(f"{suffix or 'a name without an ending'}: no such format; there are {', '.join(FORMATS)}")
+    module = importlib.import_module(f"stomion.report.{name}")
+    found: bytes = module.render(document)
+    return found
+
+
+def write_document(document: Document, target: Path) -> None:
+    """Write it where the user said. Raises UsageError where that fails."""
+    data = rendered(document, target.suffix)
+    try:
+        target.write_bytes(data)
+    except OSError as error:
+        raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error

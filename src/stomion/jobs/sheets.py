@@ -1,0 +1,192 @@
+"""Sheets written: a new one from little, or a user's own with some values changed and all its comments kept."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import tomlkit
+from tomlkit.exceptions import TOMLKitError
+from tomlkit.items import AoT, Table
+
+from stomion.errors import UnreadableInput, UsageError
+from stomion.ingest.sheet import read_sheet
+from stomion.ingest.yang import ike_data
+from stomion.jobs.demo import demo_folder
+from stomion.model.site import SheetDpd, SheetProposal, SheetTunnel, SiteSheet
+
+MAX_SHEET = 16 << 20
+_SCALARS = (
+    "peer_site", "local", "peer", "ike", "mode", "initiate", "auth", "local_id", "remote_id", "key_mark", "style", "interface",
+    "encapsulation", "nat_traversal", "role",
+)  # fmt: skip
+_LISTS = ("local_ts", "remote_ts")
+_PROPOSALS = ("ike_proposal", "esp_proposal")
+
+
+def with_tunnel(text: str, tunnel: SheetTunnel) -> str:
+    """A sheet's text with one of its tunnels changed to `tunnel`, found by its name; only what differs is touched.
+
+    Raises UsageError where the text is no sheet or has no such tunnel.
+    """
+    try:
+        document = tomlkit.parse(text)
+    except TOMLKitError as error:
+        raise UsageError(f"the sheet can't be read: {error}") from error
+    tables = document.get("tunnel")
+    found = next((t for t in tables if t.get("name") == tunnel.name), None) if isinstance(tables, AoT) else None
+    if found is None:
+        raise UsageError(f"the sheet has no tunnel {tunnel.name!r}")
+    _update(found, tunnel)
+    return tomlkit.dumps(document)
+
+
+def _update(table: Table, tunnel: SheetTunnel) -> None:
+    for key in _SCALARS:
+        _set(table, key, getattr(tunnel, key))
+    for key in _LISTS:
+        _set(table, key, list(getattr(tunnel, key)))
+    dpd = tunnel.dpd
+    wanted = (
+        {k: v for k, v in (("interval_s", dpd.interval_s), ("retries", dpd.retries)) if v is not None} if dpd else {}
+    )
+    if wanted != dict(table.get("dpd") or {}):
+        _set(table, "dpd", _inline(wanted))
+    for key in _PROPOSALS:
+        _set_proposals(table, key, getattr(tunnel, key))
+
+
+def _inline(values: dict[str, float | int]) -> object:
+    if not values:
+        return None
+    out = tomlkit.inline_table()
+    out.update({k: int(v) if float(v).is_integer() else v for k, v in values.items()})
+    return out
+
+
+def _set(table: Table, key: str, value: object) -> None:
+    """Change a key where it differs; an empty value takes it away."""
+    if value in (None, "", []):
+        if key in table:
+            del table[key]
+    elif table.get(key) != value:
+        table[key] = value
+
+
+def _set_proposals(table: Table, key: str, proposals: tuple[SheetProposal, ...]) -> None:
+    rows = table.get(key)
+    if rows is None or len(rows) != len(proposals):
+        if key in table:
+            del table[key]
+        rows = tomlkit.aot()
+        for _ in proposals:
+            rows.append(tomlkit.table())
+        if proposals:
+            table.append(key, rows)
+    for row, proposal in zip(rows, proposals, strict=False):
+        for kind in ("encryption", "integrity", "prf", "group"):
+            _set(row, kind, list(getattr(proposal, kind)))
+        _set(row, "lifetime_s", proposal.lifetime_s)
+
+
+def save_tried(root: str, file: str, site: str, tunnel: SheetTunnel) -> Path:
+    """Write a sheet with a tried-out tunnel beside what is derived from the case; the user's own file is not touched.
+
+    `file` is the sheet's name in the case, empty where the site has none. Raises UsageError where that fails.
+    """
+    if Path(root) == demo_folder():
+        raise UsageError("the demo is never written to; stomion demo --write DIR makes a copy to work on")
+    target = Path(root) / ".stomion" / "sheets" / f"{_safe(site)}.toml"
+    try:
+        before = target if target.exists() else Path(root) / file if file else None
+        text = (
+            before.read_bytes()[:MAX_SHEET].decode()
+            if before is not None
+            else new_sheet(SiteSheet(site, tunnel=(tunnel,)))
+        )
+        target.parent.mkdir(parents=True, exist_ok=True)
+        fresh = target.with_suffix(".new")
+        fresh.write_text(with_tunnel(text, tunnel))
+        fresh.replace(target)
+    except (OSError, UnicodeDecodeError) as error:
+        raise UsageError(f"{target}: it can't be written") from error
+    return target
+
+
+def _safe(site: str) -> str:
+    """A site's name as a file's name."""
+    return "".join(c if c.isalnum() or c in "-_" else "-" for c in site)[:100] or "site"
+
+
+def new_sheet(sheet: SiteSheet) -> str:
+    """A sheet as TOML, with remarks on what is left to fill in."""
+    document = tomlkit.document()
+    document.add(tomlkit.comment("What this gateway is meant to do. Every trade spelling of an algorithm is read."))
+    document.add("site", tomlkit.item(sheet.site))
+    document.add("translation_first", tomlkit.item(sheet.translation_first))
+    interfaces = tomlkit.aot()
+    for interface in sheet.interface:
+        row = tomlkit.table()
+        row["name"] = interface.name
+        row["addresses"] = list(interface.addresses)
+        _set(row, "zone", interface.zone)
+        interfaces.append(row)
+    if sheet.interface:
+        document.add("interface", interfaces)
+    tunnels = tomlkit.aot()
+    for tunnel in sheet.tunnel:
+        row = tomlkit.table()
+        row["name"] = tunnel.name
+        _update(row, tunnel)
+        tunnels.append(row)
+    if sheet.tunnel:
+        document.add("tunnel", tunnels)
+    return tomlkit.dumps(document)
+
+
+def started_sheet(site: str, peer_site: str, local: str, peer: str, lan: str, far_lan: str, ike: int = 2) -> str:
+    """A first sheet with one tunnel; proposals are those that current guidance asks for. Raises UsageError for a wrong value."""
+    aead = ike == 2
+    tunnel = SheetTunnel(
+        f"{peer_site}-{site}", peer_site, local, peer, ike, mode="main" if ike == 1 else "", initiate="always", auth="psk",
+        local_id=local, remote_id=peer, style="policy", local_ts=(lan,), remote_ts=(far_lan,), dpd=SheetDpd(10, 3),
+        ike_proposal=(
+            SheetProposal(("AES-GCM-16-256",), (), ("HMAC-SHA2-256",), (19, 14), 28_800) if aead
+            else SheetProposal(("AES-CBC-256",), ("HMAC-SHA2-256-128",), (), (14,), 28_800),
+        ),
+        esp_proposal=(SheetProposal(("AES-GCM-16-256",), (), (), (19 if aead else 14,), 3_600),),
+    )  # fmt: skip
+    text = new_sheet(SiteSheet(site, tunnel=(tunnel,)))
+    troubles = read_sheet(text).troubles
+    if troubles:
+        raise UsageError(troubles[0][1])
+    return text
+
+
+def _sheet_text(file: Path) -> str:
+    try:
+        return file.read_bytes()[:MAX_SHEET].decode()
+    except (OSError, UnicodeDecodeError) as error:
+        why = (
+            "not UTF-8, which TOML is"
+            if isinstance(error, UnicodeDecodeError)
+            else error.strerror or "it can't be read"
+        )
+        raise UsageError(f"{file}: {why}") from error
+
+
+def sheet_troubles(file: Path) -> list[tuple[int | None, str]]:
+    """What is wrong in a sheet, with its lines. Raises UsageError where the file can't be read."""
+    try:
+        return read_sheet(_sheet_text(file)).troubles
+    except UnreadableInput as error:
+        return [(error.place, error.what + (f"; {error.expected} expected" if error.expected else ""))]
+
+
+def as_yang(file: Path) -> str:
+    """A sheet's tunnels as YANG data. Raises UsageError where it is no sheet."""
+    try:
+        sheet = read_sheet(_sheet_text(file)).sheet
+    except UnreadableInput as error:
+        raise UsageError(f"{file}: {error.what}") from error
+    return json.dumps(ike_data(sheet), indent=2)
