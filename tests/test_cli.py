@@ -102,6 +102,18 @@ def test_draw_seams(tmp_path: Path, name: str) -> None:
         assert data.startswith(b"%PDF")
 
 
+@pytest.mark.parametrize("name", ["s.svg", "s.pdf"])
+def test_draw_selectors(tmp_path: Path, name: str) -> None:
+    target = tmp_path / name
+    done = stomion("draw", DEMO, "--what", "selectors", "--tunnel", "quayhead-marram", "-o", str(target))
+    assert done.returncode == 0
+    data = target.read_bytes()
+    assert data[:4] == (b"%PDF" if name.endswith("pdf") else b"<?xm")
+    if name.endswith("svg"):
+        assert b"10.66.0.0/22" in data and b"Marram&#39;s side" in data.replace(b"'", b"&#39;")
+    assert stomion("draw", DEMO, "--what", "selectors", "-o", str(target)).returncode == 2
+
+
 def test_draw_a_ladder_and_its_refusals(tmp_path: Path) -> None:
     target = tmp_path / "ladder.svg"
     assert stomion("draw", DEMO, "--what", "ladder", "--tunnel", "quayhead-saltern", "-o", str(target)).returncode == 0

@@ -157,7 +157,7 @@ def test_bad_input_gets_a_line_each_and_the_rest_is_read(case: Case) -> None:
     assert "ends inside packet 2" in problems["quayhead/cut.pcap"].text
     assert "gzip" in problems["quayhead/torn.gz"].text
     assert problems["sites/quayhead.toml"].line == 2
-    assert "tunnel[0].name" in problems["sites/other.toml"].text
+    assert "this [[tunnel]] has no name" in problems["sites/other.toml"].text
     assert {n.file for n in evidence.not_recognised} >= {"quayhead/odd.bin", "quayhead/none", "quayhead/deep.json"}
     assert [p.line for p in evidence.problems if p.file == "quayhead/records.jsonl"] == [1, 3]
     assert len(evidence.happenings) == 1

@@ -1,6 +1,6 @@
 """Speed as ratios against floors measured in the same run: `make bench`. Minima of interleaved runs, as these are steady.
 
-python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys
+python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets
 """
 
 from __future__ import annotations
@@ -247,6 +247,46 @@ async def _key_times(app: object, keys: list[str]) -> list[float]:
     return sorted(times)
 
 
+def bench_sheets(quick: bool) -> None:
+    """The sheets of a thousand tunnels read, joined and compared, against parsing their TOML alone."""
+    import tomllib
+
+    from stomion.diagnosis.compare import compare
+    from stomion.jobs.examine import examine
+    from stomion.jobs.sheets import started_sheet
+
+    count = 100 if quick else 1_000
+    with tempfile.TemporaryDirectory() as folder:
+        sites = Path(folder) / "sites"
+        sites.mkdir()
+        texts = []
+        for n in range(count):
+            near, far = f"s{n}", f"h{n}"
+            own, peer = f"198.51.{n // 250 + 100}.{n % 250 + 1}", f"203.0.{n // 250 + 113}.{n % 250 + 1}"
+            lan, hub = f"10.{64 + n // 250}.{n % 250}.0/24", f"10.{96 + n // 250}.{n % 250}.0/24"
+            for text, name in (
+                (started_sheet(near, far, own, peer, lan, hub), near),
+                (started_sheet(far, near, peer, own, hub, lan), far),
+            ):
+                (sites / f"{name}.toml").write_text(text)
+                texts.append(text)
+
+        def ours() -> None:
+            examined = examine([Path(folder)])
+            assert len(examined.tunnels) == count
+            for diagnosis in examined.tunnels:
+                compare(diagnosis.picture)
+
+        found = minima({"floor": lambda: [tomllib.loads(t) for t in texts], "ours": ours}, 2)
+    line(
+        f"{count} tunnels' sheets compared",
+        found["ours"] / found["floor"],
+        "parsing their TOML",
+        None,
+        f"{found['ours']:.2f} s (aim: 2 s)",
+    )
+
+
 async def _bare_key_times(count: int) -> list[float]:
     """The same of an app with nothing in it: what the driver of the test itself takes."""
     from textual.app import App
@@ -288,6 +328,7 @@ BENCHES = {
     "codec": bench_codec,
     "log": bench_log,
     "keys": bench_keys,
+    "sheets": bench_sheets,
 }
 
 

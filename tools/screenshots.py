@@ -30,6 +30,17 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
     "negotiation": (WIDE, [("3", "NO_PROPOSAL_CHOSEN")]),
     "negotiation-v1": (WIDE, [("Down", "Driftwood could"), ("3", "MAIN_MODE")]),
     "negotiation-narrow": (NARROW, [("3", "NO_PROPOSAL_CHOSEN")]),
+    "compare": (WIDE, [("4", "agree on")]),
+    "evidence-both-ends": (
+        WIDE,
+        [
+            ("Down", "Driftwood could"),
+            ("Down", "Quayhead means"),
+            ("9", "understood"),
+            ("v", "one column"),
+            ("v", "side by side"),
+        ],
+    ),
     "evidence": (WIDE, [("e", "understood")]),
     "keys": (WIDE, [("3", "NO_PROPOSAL_CHOSEN"), ("?", "Keys on the screen")]),
 }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Iterable
+from functools import lru_cache
 
 Span = tuple[int, int, int]
 """(IP version, first address, last address), both included."""
@@ -31,6 +32,7 @@ def spans(texts: Iterable[str]) -> list[Span]:
     return merged
 
 
+@lru_cache(16_384)
 def _span(text: str) -> Span | None:
     try:
         if "-" in text:
@@ -39,7 +41,7 @@ def _span(text: str) -> Span | None:
         network = ipaddress.ip_network(text, strict=False)
     except ValueError:
         return None
-    return network.version, int(network[0]), int(network[-1])
+    return network.version, int(network.network_address), int(network.broadcast_address)
 
 
 def is_any(span: Span) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
+from collections import Counter
 from datetime import datetime
 
 from stomion.algebra.ranges import is_any, spans
@@ -27,7 +28,8 @@ def pictures(evidence: Evidence) -> list[Picture]:
     from_declarations(evidence, plans)
     from_evidence(evidence, own, plans)
     index = _Index(evidence)
-    return [_picture(plan, evidence, plans, index) for plan in plans]
+    tunnels_of = Counter(site for plan in plans for site in (plan.left, plan.right))
+    return [_picture(plan, evidence, tunnels_of, index) for plan in plans]
 
 
 class _Index:
@@ -39,6 +41,8 @@ class _Index:
             by_peer = self.events.setdefault(log.file, {})
             for number, event in enumerate(log.events):
                 by_peer.setdefault(event.peer, []).append((number, event))
+        self.sheets = {sheet.site: sheet for sheet in evidence.sheets}
+        self.sites = {source.site for source in evidence.sources if source.site}
         self.datagrams: dict[frozenset[str], list[Datagram]] = {}
         for capture in evidence.captures:
             for item in capture.datagrams:
@@ -55,44 +59,41 @@ class _Index:
         return [d for a in left for b in right for d in self.datagrams.get(frozenset((a, b)), ())]
 
 
-def _picture(plan: Plan, evidence: Evidence, plans: list[Plan], index: _Index) -> Picture:
-    left = _end(plan.left, plan.left_addresses, plan.left_sheet, evidence)
-    right = _end(plan.right, plan.right_addresses, plan.right_sheet, evidence)
+def _picture(plan: Plan, evidence: Evidence, tunnels_of: Counter[str], index: _Index) -> Picture:
+    left = _end(plan.left, plan.left_addresses, plan.left_sheet, evidence, index)
+    right = _end(plan.right, plan.right_addresses, plan.right_sheet, evidence, index)
     picture = Picture(plan.name, left, right)
-    shares = sum(1 for p in plans if {p.left, p.right} & {plan.left, plan.right}) > 1
+    shares = tunnels_of[plan.left] + tunnels_of[plan.right] > 2
     _learn_translated(left, right, evidence, shares)
     _learn_translated(right, left, evidence, shares)
     for end, other in ((left, right), (right, left)):
-        _attach_log(end, other, evidence, index, alone=_alone(end.site, plans))
+        _attach_log(end, other, evidence, index, alone=tunnels_of[end.site] == 1)
     _attach_packets(picture, evidence, index)
     _attach_tests(picture, evidence)
     _attach_counters(picture, evidence)
-    _attach_links(picture, evidence, only=len(plans) == 1)
+    _attach_links(picture, evidence, index, only=tunnels_of.total() == 2)
     _attach_pings(picture, evidence)
     return picture
 
 
-def _alone(site: str, plans: list[Plan]) -> bool:
-    return sum(1 for p in plans if site in (p.left, p.right)) == 1
-
-
-def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, evidence: Evidence) -> End:
+def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, evidence: Evidence, index: _Index) -> End:
     known = set(addresses)
     if not known:
         known = set(evidence.addresses.get(site, ()))
     end = End(site, known, set(evidence.networks.get(site, ())), sheet, evidence.sheet_lines.get(site, ""))
     if sheet is not None:
-        end.sheet_line = _sheet_line(site, sheet, evidence)
+        end.sheet_line = _sheet_line(site, sheet, index)
         end.ike_proposals = tuple(model_proposal(p, "IKE") for p in sheet.ike_proposal)
         end.child_proposals = tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal)
     return end
 
 
-def _sheet_line(site: str, tunnel: SheetTunnel, evidence: Evidence) -> int:
+def _sheet_line(site: str, tunnel: SheetTunnel, index: _Index) -> int:
     """The line at which a tunnel begins in its site's sheet."""
-    sheet = next((s for s in evidence.sheets if s.site == site), None)
-    index = sheet.tunnel.index(tunnel) if sheet is not None and tunnel in sheet.tunnel else -1
-    return (sheet.lines.get(f"tunnel.{index}") if sheet is not None else None) or 1
+    sheet = index.sheets.get(site)
+    if sheet is None or tunnel not in sheet.tunnel:
+        return 1
+    return sheet.lines.get(f"tunnel.{sheet.tunnel.index(tunnel)}") or 1
 
 
 def _learn_translated(end: End, other: End, evidence: Evidence, shares: bool) -> None:
@@ -194,24 +195,23 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
         )
 
 
-def _attach_links(picture: Picture, evidence: Evidence, only: bool) -> None:
+def _attach_links(picture: Picture, evidence: Evidence, index: _Index, only: bool) -> None:
     """Links at either end; one elsewhere counts where it can only be this tunnel's path, as there is no other."""
     ends = {e.site for e in picture.ends}
-    sites = {s.site for s in evidence.sources if s.site}
     for record, (file, line) in zip(evidence.happenings, evidence.happening_places, strict=True):
-        if record.what not in ("link-down", "link-up") or not _beneath(record, picture, evidence):
+        if record.what not in ("link-down", "link-up") or not _beneath(record, picture, index):
             continue
-        if record.site in ends or (only and record.site not in sites):
+        if record.site in ends or (only and record.site not in index.sites):
             where = Provenance(file, record.site, line=line)
             picture.link_events.append(
                 LinkEvent(record.site, record.what == "link-up", _seconds(record.at), where, record.subject)
             )
 
 
-def _beneath(record: EventRecord, picture: Picture, evidence: Evidence) -> bool:
+def _beneath(record: EventRecord, picture: Picture, index: _Index) -> bool:
     """Is the named link the one the tunnel runs over? An interface that the sheet gives another address is not."""
     end = next((e for e in picture.ends if e.site == record.site), None)
-    sheet = next((s for s in evidence.sheets if s.site == record.site), None)
+    sheet = index.sheets.get(record.site)
     named = next((i for i in sheet.interface if i.name == record.subject), None) if sheet else None
     if end is None or named is None or not end.address:
         return True

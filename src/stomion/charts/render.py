@@ -14,6 +14,7 @@ from matplotlib.figure import Figure
 
 from stomion.charts.ladder import Ladder, Row
 from stomion.charts.seam import Seam, Stretch
+from stomion.charts.selectors import Band, SelectorDrawing
 from stomion.model.finding import STAGES
 
 A4_LANDSCAPE, A4_PORTRAIT = (11.69, 8.27), (8.27, 11.69)
@@ -181,6 +182,40 @@ def _ladder_row(axes: Any, row: Row, y: float) -> None:
     _text(axes, 18.5, y, row.clock, size=7, ink="muted", ha="right", va="center")
     if row.where is not None and row.where.packet is not None:
         _text(axes, 81.5, y, f"#{row.where.packet}", size=7, ink="muted", va="center")
+
+
+def draw_selectors(drawing: SelectorDrawing, path: Path) -> None:
+    """One band a side: an address axis, and on it a bar for what each end says."""
+    with matplotlib.rc_context(_SETTINGS):
+        lines = textwrap.wrap(drawing.says, 110)
+        height = 1.6 + 1.5 * len(drawing.bands) + 0.22 * len(lines)
+        figure = Figure(figsize=(A4_LANDSCAPE[0], height))
+        axes = _axes(figure, 100, height * 10)
+        y = height * 10 - 5
+        _text(axes, 3, y, drawing.title, size=13, weight="bold")
+        for line in lines:
+            y -= 3
+            _text(axes, 3, y, line, size=9)
+        y -= 6
+        for band in drawing.bands:
+            y = _band(axes, band, y)
+        _save(figure, path)
+
+
+def _band(axes: Any, band: Band, y: float) -> float:
+    left, width = 22.0, 54.0
+    _text(axes, 3, y, band.title, size=9, weight="bold")
+    _text(axes, left, y, band.low, size=7, ink="muted")
+    _text(axes, left + width, y, band.high, size=7, ink="muted", ha="right")
+    for index, bar in enumerate(band.bars):
+        at = y - 3.4 - 3.6 * index
+        ink = "change" if bar.wrong else "proven"
+        _text(axes, 20.5, at, bar.who, size=8.5, ha="right", va="center", ink="change" if bar.wrong else "plain")
+        axes.plot([left, left + width], [at, at], color=INK["faint"], lw=0.8)
+        for low, high in bar.parts:
+            axes.plot([left + width * low, left + width * high], [at, at], color=INK[ink], lw=8, solid_capstyle="butt")
+        _text(axes, left + width + 1.5, at, bar.text, size=8, va="center", ink="change" if bar.wrong else "plain")
+    return y - 15
 
 
 def _axes(figure: Figure, width: float, height: float) -> Any:

@@ -8,6 +8,7 @@ import re
 import tomllib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any, get_type_hints
 
 import msgspec
@@ -104,7 +105,7 @@ class _Reader:
 
     def _part(self, path: str, name: str, row: dict[str, Any], kind: type[msgspec.Struct]) -> Any:
         """One table as its record; keys that are wrong are left out of it. None where a key it can't do without is missing."""
-        hints = get_type_hints(kind)
+        hints = _hints(kind)
         self._unknown(path, row, set(kind.__struct_fields__))
         kept: dict[str, Any] = {}
         for key in kind.__struct_fields__:
@@ -195,6 +196,11 @@ class _Reader:
             if tunnel.name in seen:
                 self._trouble(f"tunnel.{index}", f"a second tunnel is called {tunnel.name!r}; names must differ")
             seen.add(tunnel.name)
+
+
+@lru_cache(16)
+def _hints(kind: type[msgspec.Struct]) -> dict[str, Any]:
+    return get_type_hints(kind)
 
 
 def _defaults(kind: type[msgspec.Struct]) -> list[bool]:

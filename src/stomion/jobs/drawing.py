@@ -6,11 +6,12 @@ from pathlib import Path
 
 from stomion.charts.ladder import ladder_of
 from stomion.charts.seam import seam_of
+from stomion.charts.selectors import selectors_of
 from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import UsageError
 from stomion.jobs.examine import Examined
 
-KINDS = ("seam", "ladder")
+KINDS = ("seam", "ladder", "selectors")
 
 
 def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attempt: int | None = None) -> None:
@@ -26,19 +27,25 @@ def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attemp
     try:
         if kind == "seam":
             render.draw_seams([seam_of(d) for d in chosen], examined.evidence.title, target)
+        elif kind == "selectors":
+            render.draw_selectors(selectors_of(_only(chosen, kind)), target)
         else:
-            _ladder(chosen, tunnel, target, attempt)
+            _ladder(chosen, target, attempt)
     except OSError as error:
         raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
 
 
-def _ladder(chosen: list[Diagnosis], tunnel: str | None, target: Path, attempt: int | None) -> None:
-    from stomion.charts import render
-
+def _only(chosen: list[Diagnosis], kind: str) -> Diagnosis:
     if len(chosen) > 1:
         names = ", ".join(d.picture.name for d in chosen)
-        raise UsageError(f"a ladder is of one tunnel; name it with --tunnel: {names}")
-    diagnosis = chosen[0]
+        raise UsageError(f"a drawing of kind {kind} is of one tunnel; name it with --tunnel: {names}")
+    return chosen[0]
+
+
+def _ladder(chosen: list[Diagnosis], target: Path, attempt: int | None) -> None:
+    from stomion.charts import render
+
+    diagnosis = _only(chosen, "ladder")
     picture = diagnosis.picture
     total = len(picture.negotiations)
     if attempt is not None and not 1 <= attempt <= max(total, 1):

@@ -47,6 +47,7 @@ KEYS: tuple[Key, ...] = (
     Key("right", "screen.side(1)", "the right end's page", ("compare",)),
     Key("d", "screen.differing", "differing rows first, or all in order", ("compare",), "differing"),
     Key("u", "screen.undo", "take the last change back", ("compare",), "undo"),
+    Key("x", "screen.handover", "write the list of what this end must set", ("compare",), "list"),
     Key("W", "screen.save", "save what was tried, beside the case", ("compare",), "save"),
     Key("n", "screen.mark(1)", "next line that was understood", ("evidence",), "understood"),
     Key("N", "screen.mark(-1)", "previous line that was understood", ("evidence",)),

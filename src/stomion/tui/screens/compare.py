@@ -193,6 +193,19 @@ class CompareScreen(Page):
                 return
         self.notify("Saved: " + ", ".join(written), markup=False)
 
+    def action_handover(self) -> None:
+        """Write everything that the end of the chosen page must set, for its engineer."""
+        from stomion.jobs.handover import write_beside
+
+        diagnosis, examined = self.stomion.current, self.stomion.examined
+        if diagnosis is None or examined is None:
+            return
+        site = diagnosis.picture.ends[self._side].site
+        try:
+            self.notify(f"Written: {write_beside(examined, diagnosis.picture.name, site)}", markup=False)
+        except UsageError as error:
+            self.notify(str(error), severity="error", markup=False)
+
     def copied(self) -> str:
         pair, diagnosis = self._pair(), self.stomion.current
         if pair is None or diagnosis is None:
