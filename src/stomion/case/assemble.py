@@ -6,6 +6,7 @@ import ipaddress
 from collections import Counter
 from datetime import datetime
 
+from stomion.algebra.boxes import address_text
 from stomion.algebra.ranges import is_any, spans
 from stomion.case.evidence import Evidence
 from stomion.case.tunnels import Plan, from_declarations, from_evidence, from_sheets, own_addresses
@@ -19,6 +20,7 @@ from stomion.model.packet import Datagram
 from stomion.model.provenance import Provenance
 from stomion.model.record import EventRecord
 from stomion.model.site import SheetTunnel
+from stomion.walk.declared import declared_tables, policy_on
 
 
 def pictures(evidence: Evidence) -> list[Picture]:
@@ -42,6 +44,7 @@ class _Index:
             for number, event in enumerate(log.events):
                 by_peer.setdefault(event.peer, []).append((number, event))
         self.sheets = {sheet.site: sheet for sheet in evidence.sheets}
+        self.declared = {s.site: declared_tables(s, evidence.sheet_lines.get(s.site, "")) for s in evidence.sheets}
         self.sites = {source.site for source in evidence.sources if source.site}
         self.datagrams: dict[frozenset[str], list[Datagram]] = {}
         for capture in evidence.captures:
@@ -64,6 +67,8 @@ def _picture(plan: Plan, evidence: Evidence, tunnels_of: Counter[str], index: _I
     right = _end(plan.right, plan.right_addresses, plan.right_sheet, evidence, index)
     picture = Picture(plan.name, left, right)
     shares = tunnels_of[plan.left] + tunnels_of[plan.right] > 2
+    for end in (left, right):
+        _attach_tables(end, plan.name, evidence, index)
     _learn_translated(left, right, evidence, shares)
     _learn_translated(right, left, evidence, shares)
     for end, other in ((left, right), (right, left)):
@@ -86,6 +91,22 @@ def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, evidence: Ev
         end.ike_proposals = tuple(model_proposal(p, "IKE") for p in sheet.ike_proposal)
         end.child_proposals = tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal)
     return end
+
+
+def _attach_tables(end: End, tunnel: str, evidence: Evidence, index: _Index) -> None:
+    """The system's own tables where there are any, completed by what the sheet says; else the sheet's alone."""
+    sheet = index.sheets.get(end.site)
+    declared = index.declared.get(end.site)
+    seen = evidence.tables.get((end.site, ""))
+    end.hosts = {host: tables for (site, host), tables in evidence.tables.items() if site == end.site and host}
+    if seen is not None and (seen.routes or seen.chains):
+        if not seen.policies and declared is not None and sheet is not None:
+            seen.policies = [policy_on(seen, policy) for policy in declared.policies]
+            seen.translation_first = declared.translation_first
+            seen.zones = seen.zones or declared.zones
+        end.tables = seen
+    elif declared is not None and sheet is not None and (sheet.route or sheet.translation or sheet.filter):
+        end.tables = declared
 
 
 def _sheet_line(site: str, tunnel: SheetTunnel, index: _Index) -> int:
@@ -191,8 +212,31 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
                 _seconds(record.at),
                 Provenance(file, end.site, line=line),
                 record.service,
+                _host_address(record.source, end),
+                record.to,
+                record.error,
             )
         )
+    for source, to, service, outcome, line in evidence.expects:
+        end = _site_of(source, picture)
+        if end is None or not _inside(_host_address(to, picture.other(end)) or to, _lans(picture.other(end))):
+            continue
+        picture.expected.append(
+            LanTest(
+                end is picture.left, False, outcome == "reach", None, Provenance("case.toml", None, line=line or None), service,
+                _host_address(source, end), _host_address(to, picture.other(end)) or to, seen=False,
+            )
+        )  # fmt: skip
+
+
+def _host_address(name: str, end: End) -> str:
+    """A host's address: as it is written, or by its name from the host's own tables."""
+    site, _, host = name.partition("/")
+    if not host:
+        return "" if site == end.site else name
+    found = end.hosts.get(host)
+    numbers = [own for dev, rows in found.addresses.items() if dev != "lo" for own, _ in rows] if found else []
+    return next((address_text(n) for n in numbers if _inside(address_text(n), _lans(end))), "")
 
 
 def _attach_links(picture: Picture, evidence: Evidence, index: _Index, only: bool) -> None:

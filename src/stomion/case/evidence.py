@@ -10,6 +10,7 @@ from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
 from stomion.model.site import SiteSheet
+from stomion.model.tables import Tables
 from stomion.wire.ike.keys import IkeKeys
 from stomion.wire.tcpstream import TcpStreams
 
@@ -86,7 +87,11 @@ class Evidence:
     addresses: dict[str, set[str]] = field(default_factory=dict)
     networks: dict[str, set[str]] = field(default_factory=dict)
     declared: list[tuple[str, tuple[str, str]]] = field(default_factory=list)
+    expects: list[tuple[str, str, str, str, int]] = field(default_factory=list)
+    """(from, to, service, outcome, line) of the flows that case.toml expects."""
     keys: tuple[IkeKeys, ...] = ()
     phrases: list[Phrase] = field(default_factory=list)
+    tables: dict[tuple[str, str], Tables] = field(default_factory=dict)
+    """The operating system's tables by (site, host); the host is empty for the gateway."""
     not_recognised: list[NotRecognised] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)

@@ -13,6 +13,14 @@ from stomion.diagnosis.rules.child import (
     pfs_mismatch,
     sa_install_failed,
 )
+from stomion.diagnosis.rules.filter import (
+    allow_shadowed,
+    block_without_effect,
+    filter_blocks,
+    host_filter_blocks,
+    service_not_allowed,
+    wrong_action,
+)
 from stomion.diagnosis.rules.ike import (
     auth_method_mismatch,
     authentication_failed,
@@ -29,6 +37,16 @@ from stomion.diagnosis.rules.ike import (
     sheet_not_in_force,
     weak_algorithm,
 )
+from stomion.diagnosis.rules.nat import exemption_missing, exemption_partial, exemption_shadowed
+from stomion.diagnosis.rules.routing import (
+    forwarding_disabled,
+    host_gateway_missing,
+    link_subnet_mismatch,
+    peer_via_own_tunnel,
+    return_route_missing,
+    route_stolen,
+    tunnel_route_missing,
+)
 from stomion.diagnosis.rules.selectors import (
     child_missing_at_peer,
     peer_inside_selectors,
@@ -37,6 +55,7 @@ from stomion.diagnosis.rules.selectors import (
     selectors_unacceptable,
     subnets_overlap,
 )
+from stomion.diagnosis.rules.traffic import unexpected_pass
 from stomion.diagnosis.rules.underlay import (
     ike_blocked_at_gateway,
     ike_lost_in_path,
@@ -97,6 +116,23 @@ _MODULES: tuple[ModuleType, ...] = (
     subnets_overlap,
     peer_inside_selectors,
     child_missing_at_peer,
+    exemption_missing,
+    exemption_shadowed,
+    exemption_partial,
+    peer_via_own_tunnel,
+    link_subnet_mismatch,
+    forwarding_disabled,
+    tunnel_route_missing,
+    route_stolen,
+    return_route_missing,
+    host_gateway_missing,
+    allow_shadowed,
+    wrong_action,
+    block_without_effect,
+    service_not_allowed,
+    filter_blocks,
+    host_filter_blocks,
+    unexpected_pass,
 )
 
 

@@ -12,6 +12,7 @@ from stomion.model.packet import Unreachable
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
 from stomion.model.site import SheetTunnel
+from stomion.model.tables import Tables
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +25,12 @@ class LanTest:
     at: float | None
     where: Provenance
     service: str
+    source: str = ""
+    to: str = ""
+    """Addresses; the source's is empty where only its site is known."""
+    error: str = ""
+    seen: bool = True
+    """False for a flow that case.toml expects and nobody tested."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +75,8 @@ class End:
     in_packets: int = 0
     ike_proposals: tuple[Proposal, ...] = ()
     child_proposals: tuple[Proposal, ...] = ()
+    tables: Tables | None = None
+    hosts: dict[str, Tables] = field(default_factory=dict)
 
     @property
     def given(self) -> bool:
@@ -106,6 +115,7 @@ class Picture:
     esp_back: int = 0
     esp_last: float = 0.0
     tests: list[LanTest] = field(default_factory=list)
+    expected: list[LanTest] = field(default_factory=list)
     link_events: list[LinkEvent] = field(default_factory=list)
     pings: list[PingSeries] = field(default_factory=list)
     clock: ClockOffset | None = None

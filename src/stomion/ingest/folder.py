@@ -21,14 +21,16 @@ from msgspec.structs import replace
 from stomion.case.evidence import Evidence, Log, Source
 from stomion.errors import UnreadableInput, UsageError
 from stomion.ingest.files import HEAD, LineScan, open_input, read_lines, reason
+from stomion.ingest.ostables import read_table
 from stomion.ingest.recognise import TABLES, recognise
-from stomion.ingest.sheet import read_sheet
+from stomion.ingest.sheet import line_map, read_sheet
 from stomion.ingest.yang import read_model_data
 from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
+from stomion.model.tables import Tables
 
 MAX_FILES = 20_000
 MAX_TABLE = 64 << 20
@@ -204,7 +206,8 @@ def _read_one(item: _File, evidence: Evidence, tick: Tick, years: _Years) -> Non
     elif kind == "records":
         _read_records(item, evidence, size, years)
     elif kind in TABLES:
-        evidence.sources.append(Source(item.name, item.site, kind, size, used=kind in ("addresses", "model data")))
+        evidence.sources.append(Source(item.name, item.site, kind, size, used=kind != "IPsec states"))
+        _read_system_table(item, kind, evidence)
         if kind == "addresses":
             _read_addresses(item, evidence)
         elif kind == "model data" and item.site:
@@ -407,6 +410,29 @@ def _read_case_sheet(item: _File, evidence: Evidence) -> None:
         ends = tunnel.get("ends") if isinstance(tunnel, dict) else None
         if isinstance(ends, list) and len(ends) == 2 and all(isinstance(e, str) for e in ends):
             evidence.declared.append((str(tunnel.get("name", "-".join(ends))), (ends[0], ends[1])))
+    _read_expected(data, item, evidence)
+
+
+def _read_expected(data: dict[str, Any], item: _File, evidence: Evidence) -> None:
+    """`[[expect]]`: who is to reach whom, and what is to be blocked."""
+    lines = line_map(_read_whole(item).decode("utf-8", "replace"))
+    rows = data.get("expect", [])
+    for index, row in enumerate(rows if isinstance(rows, list) else []):
+        line = lines.get(f"expect.{index}", 0)
+        values = [row.get(k) if isinstance(row, dict) else None for k in ("from", "to", "service", "outcome")]
+        if not all(isinstance(v, str) for v in values) or values[3] not in ("reach", "blocked"):
+            text = 'an [[expect]] needs from, to, service, and outcome = "reach" or "blocked"'
+            evidence.problems.append(Problem(item.name, text, line or None))
+            continue
+        evidence.expects.append((str(values[0]), str(values[1]), str(values[2]), str(values[3]), line))
+
+
+def _read_system_table(item: _File, kind: str, evidence: Evidence) -> None:
+    """A table of the operating system to the tables of its gateway or host."""
+    if not item.site or kind in ("model data", "IPsec states"):
+        return
+    tables = evidence.tables.setdefault((item.site, item.host or ""), Tables(item.site, item.host or ""))
+    read_table(kind, _read_whole(item), item.name, tables)
 
 
 def _read_addresses(item: _File, evidence: Evidence) -> None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
+
 from stomion.ingest.capture import MAGICS
 
-TABLES = ("addresses", "routes", "rules", "filter rules", "IPsec states", "model data")
+TABLES = ("addresses", "routes", "rules", "filter rules", "IPsec policies", "IPsec states", "forwarding", "model data")
 """Kinds of the operating system's own output."""
 
 
@@ -19,7 +21,23 @@ def recognise(head: bytes) -> str:
         found = _json_kind(start)
         if found:
             return found
-    return "text" if _is_text(head) else "binary"
+    if not _is_text(head):
+        return "binary"
+    return _system_text(start[:4096]) or "text"
+
+
+_XFRM = re.compile(rb"\Asrc \S+ dst \S+ ?\r?\n\s+(dir (?:in|out|fwd)|proto \w+ spi)")
+_FORWARDING = re.compile(rb"\A(?:net\.ipv[46]\.(?:conf\.all\.|conf/all/)?(?:ip_)?forward(?:ing)?) ?= ?[01]")
+
+
+def _system_text(start: bytes) -> str | None:
+    """The operating system's tables that are not JSON."""
+    if _FORWARDING.match(start):
+        return "forwarding"
+    found = _XFRM.match(start)
+    if found:
+        return "IPsec policies" if found[1].startswith(b"dir") else "IPsec states"
+    return None
 
 
 def _json_kind(start: bytes) -> str | None:

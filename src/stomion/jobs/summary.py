@@ -13,12 +13,13 @@ from stomion.model.provenance import Provenance
 
 
 class Place(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A place in the evidence: a line of a text or a packet of a capture, both counted from 1."""
+    """A place in the evidence: a line of a text, a packet of a capture or a record of a table, counted from 1."""
 
     file: str
     site: str | None = None
     line: int | None = None
     packet: int | None = None
+    record: int | None = None
 
 
 class SideText(msgspec.Struct, frozen=True):
@@ -142,4 +143,4 @@ def _finding(f: Finding) -> FindingRecord:
 
 
 def _place(p: Provenance) -> Place:
-    return Place(p.file, p.site, p.line, p.packet)
+    return Place(p.file, p.site, p.line, p.packet, p.record)

@@ -8,18 +8,21 @@ import msgspec
 
 
 class Provenance(msgspec.Struct, frozen=True, gc=False):
-    """A place in the evidence; `line` and `packet` count from 1, as editors and packet tools do."""
+    """A place in the evidence; `line`, `packet` and `record` count from 1. A record is an entry of a table that has no lines."""
 
     file: str
     site: str | None = None
     line: int | None = None
     packet: int | None = None
+    record: int | None = None
 
     def __str__(self) -> str:
         if self.line is not None:
             return f"{self.file}:{self.line}"
         if self.packet is not None:
             return f"{self.file} #{self.packet}"
+        if self.record is not None:
+            return f"{self.file} entry {self.record}"
         return self.file
 
 

@@ -1,0 +1,167 @@
+"""Filters: why a packet that ought to pass is dropped, or one that ought to be blocked passes, for the rules that ask."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stomion.algebra.boxes import Region
+from stomion.diagnosis.flows import Break, Flow, breaks, covering, flow_text, flows_of, is_everything
+from stomion.diagnosis.spec import Context, Spec
+from stomion.exchange.picture import End
+from stomion.model.finding import Certainty, Finding, Remedy
+from stomion.model.tables import ACCEPT, DROP, REJECT, Chain, Names, Rule
+from stomion.walk.gateway import Fate
+from stomion.walk.pieces import each_rule
+
+HOOKS = ("forward", "prerouting")
+_ALLOWING = ("allow", "permit", "accept", "let ", "pass")
+
+
+@dataclass(frozen=True, slots=True)
+class Blocked:
+    """A dropped flow with its kind (a code), the rule that drops it, and the one that would have let it pass."""
+
+    code: str
+    found: Break
+    other: Rule | None = None
+
+
+def filter_fault(context: Context, spec: Spec) -> Finding | None:
+    """The finding of this rule, where the first dropped flow is its matter."""
+    if context.cause is not None:
+        return None
+    found = next(
+        (
+            b
+            for b in breaks(context.picture)
+            if b.leg.fate is Fate.DROPPED and b.flow is not None and b.chain is not None
+        ),
+        None,
+    )
+    if found is None:
+        return None
+    blocked = _kind(context, found)
+    return _finding(context, spec, blocked) if blocked.code == spec.code else None
+
+
+def _kind(context: Context, found: Break) -> Blocked:
+    assert found.flow is not None
+    if found.leg.place == "host":
+        return Blocked("host-filter-blocks", found)
+    rule, tables = found.rule, found.end.tables
+    packet = Region((found.leg.box,))
+    if rule is not None and tables is not None:
+        later = [
+            r for _, r in covering(tables, rule, packet, HOOKS, (ACCEPT,)) if r.number > rule.number and not r.states
+        ]
+        if later:
+            return Blocked("allow-shadowed", found, later[0])
+        if any(word in rule.name.lower() for word in _ALLOWING):
+            return Blocked("wrong-action", found)
+    return Blocked("service-not-allowed" if _others_pass(context, found) else "filter-blocks", found)
+
+
+def _others_pass(context: Context, found: Break) -> bool:
+    """Does another service pass the same way, by the tests or by the tables?"""
+    assert found.flow is not None
+    flows = flows_of(context.picture)
+    assert flows is not None
+    mine = found.flow.test
+    seen = any(t.passed and t.from_left is mine.from_left and t.service != mine.service for t in context.picture.tests)
+    by_tables = any(s.fate is Fate.CARRIED for s in flows.shares[0 if mine.from_left else 1])
+    return seen or by_tables
+
+
+def _finding(context: Context, spec: Spec, blocked: Blocked) -> Finding:
+    found, other = blocked.found, blocked.other
+    end, rule = found.end, found.rule
+    assert found.flow is not None
+    flow = flow_text(found.flow.test)
+    deciding = rule.label if rule is not None else f"the end of {found.chain.name if found.chain else 'the filter'}"
+    if blocked.code == "allow-shadowed":
+        assert other is not None and rule is not None
+        summary = f"At {end.title} {rule.label} drops {flow} before {other.label} can let it pass."
+        remedy = f"move {other.label} above {rule.label}"
+    elif blocked.code == "wrong-action":
+        summary = f"At {end.title} {deciding} matches {flow} and drops it, though its name says that it lets it pass."
+        remedy = f"correct the action of {deciding}"
+    elif blocked.code == "host-filter-blocks":
+        summary = f"The host behind {end.title} drops {flow} itself ({deciding})."
+        remedy = "let the service pass in the host's own filter"
+    elif blocked.code == "service-not-allowed":
+        summary = f"At {end.title} {deciding} drops {flow}; other services pass."
+        remedy = f"allow this service above {deciding}, if it is meant to pass"
+    else:
+        summary = f"At {end.title} {deciding} drops {flow}: no rule allows it."
+        remedy = f"allow the traffic of this tunnel above {deciding}"
+    facts: dict[str, object] = {"rule": deciding, "chain": found.chain.name if found.chain else "", "flow": flow}
+    if other is not None:
+        facts["allow"] = other.label
+    if rule is not None and rule.hits is not None:
+        facts["hits"] = rule.hits
+    places = [
+        rule.where if rule else (found.chain.where if found.chain else None),
+        other.where if other else None,
+        found.flow.test.where,
+    ]
+    return spec.finding([end.site], Certainty.PROVEN, summary, [Remedy(end.site, remedy)], places, facts)
+
+
+@dataclass(frozen=True, slots=True)
+class Open:
+    """A flow that ought to be blocked and passes; `rule` was meant to block it, and `why` it does not."""
+
+    flow: Flow
+    end: End | None = None
+    rule: Rule | None = None
+    why: str = ""
+
+
+def open_flow(context: Context) -> Open | None:
+    """The first flow that should be blocked and got through, with the rule that has no effect, if there is one."""
+    if context.cause is not None:
+        return None
+    flows = flows_of(context.picture)
+    for test in context.picture.tests:
+        if test.expected or not test.passed:
+            continue
+        flow = (
+            next((f for f in flows.flows if f.test is test), Flow(test, None))
+            if flows is not None
+            else Flow(test, None)
+        )
+        return _idle_rule(context, flow)
+    return None
+
+
+def _idle_rule(context: Context, flow: Flow) -> Open:
+    """A rule that would block the packet if it were not for its interface, its place or the flow's being old already."""
+    if flow.trip is None:
+        return Open(flow)
+    packet = Region((flow.trip.there.box,))
+    order = context.picture.ends if not flow.test.from_left else context.picture.ends[::-1]
+    for end in order:
+        if end.tables is None:
+            continue
+        for chain, rule in each_rule(end.tables, HOOKS):
+            if rule.action in (DROP, REJECT) and not is_everything(rule) and Region(rule.boxes) & packet:
+                return Open(flow, end, rule, _why(end, chain, rule, packet))
+    return Open(flow)
+
+
+def _why(end: End, chain: Chain, rule: Rule, packet: Region) -> str:
+    above = [
+        r
+        for r in chain.rules
+        if r.number < rule.number and r.action == ACCEPT and not r.states and Region(r.boxes) & packet
+    ]
+    named = [n for n in (rule.in_dev, rule.out_dev) if n != Names()]
+    if named and end.tables is not None:
+        tunnels = end.tables.tunnel_devs
+        if rule.in_dev != Names() and not any(rule.in_dev.fits(t) for t in tunnels):
+            return "wrong-interface"
+        if rule.out_dev != Names() and all(
+            rule.out_dev.fits(d) is False for d in end.tables.addresses if d not in tunnels
+        ):
+            return "wrong-interface"
+    return "shadowed" if above else "no-effect"

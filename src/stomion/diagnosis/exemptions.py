@@ -1,0 +1,71 @@
+"""Translation of tunnel traffic: whether an exemption is missing, shadowed or partial, for the three rules that ask."""
+
+from __future__ import annotations
+
+from stomion.algebra.boxes import Region
+from stomion.diagnosis.flows import EXEMPTS, Break, breaks, covering, flow_text, flows_of, packets_text
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.finding import Certainty, Finding, Remedy
+from stomion.model.tables import Rule
+from stomion.walk.gateway import Fate
+from stomion.walk.journey import between
+
+HOOKS = ("postrouting", "prerouting")
+
+
+def exemption_fault(context: Context, spec: Spec, wanted: str) -> Finding | None:
+    """The finding of one kind (`missing`, `shadowed`, `partial`), where the first translated traffic is of that kind."""
+    if context.cause is not None:
+        return None
+    found = next((b for b in breaks(context.picture) if b.leg.fate is Fate.TRANSLATED and b.rule is not None), None)
+    if found is None or found.rule is None:
+        return None
+    kind, other = _kind(context, found)
+    if kind != wanted:
+        return None
+    return _finding(context, spec, found, other, kind)
+
+
+def _all_packets(context: Context, found: Break) -> Region:
+    flows = flows_of(context.picture)
+    assert flows is not None
+    index = 0 if found.end is context.picture.left else 1
+    return Region(tuple(between(flows.sides[index], flows.sides[1 - index])))
+
+
+def _kind(context: Context, found: Break) -> tuple[str, Rule | None]:
+    """What is wrong with the exemption, and the rule that exempts too late or too little."""
+    assert found.rule is not None and found.end.tables is not None
+    packets = _all_packets(context, found)
+    hit = Region((found.leg.box,))
+    exempting = [r for _, r in covering(found.end.tables, found.rule, packets, HOOKS, EXEMPTS)]
+    later = [r for r in exempting if r.number > found.rule.number and Region(r.boxes) & hit]
+    if later:
+        return "shadowed", later[0]
+    earlier = [r for r in exempting if r.number < found.rule.number]
+    return ("partial", earlier[-1]) if earlier else ("missing", None)
+
+
+def _finding(context: Context, spec: Spec, found: Break, other: Rule | None, kind: str) -> Finding:
+    rule, end = found.rule, found.end
+    assert rule is not None
+    packets = _all_packets(context, found)
+    words = packets_text(found.share.region if found.share is not None else packets)
+    if kind == "shadowed":
+        assert other is not None
+        summary = f"At {end.title} {rule.label} translates what goes to {context.picture.other(end).title} before {other.label} can exempt it."
+        remedy = f"move {other.label} above {rule.label}"
+    elif kind == "partial":
+        assert other is not None
+        summary = f"At {end.title} {other.label} exempts only a part; {rule.label} translates the rest: {words}."
+        remedy = f"widen {other.label} to {packets_text(packets)}"
+    else:
+        summary = f"{end.title} translates what goes to {context.picture.other(end).title} ({rule.label}); nothing exempts it."
+        remedy = f"exempt {packets_text(packets)} from translation, above {rule.label}"
+    facts: dict[str, object] = {"rule": rule.label, "chain": found.chain.name if found.chain else "", "packets": words}
+    if other is not None:
+        facts["exemption"] = other.label
+    if found.flow is not None:
+        facts["flow"] = flow_text(found.flow.test)
+    places = [rule.where, other.where if other else None, found.flow.test.where if found.flow else None]
+    return spec.finding([end.site], Certainty.PROVEN, summary, [Remedy(end.site, remedy)], places, facts)

@@ -1,0 +1,256 @@
+"""Traffic against tables: every tested or expected flow walked through both gateways, and all packets between the LANs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, addresses_text
+from stomion.exchange.picture import End, LanTest, Picture
+from stomion.model.tables import ACCEPT, RETURN, Chain, Interval, Policy, Rule, Tables
+from stomion.walk.declared import tunnel_policy
+from stomion.walk.gateway import Fate
+from stomion.walk.journey import (
+    FAR,
+    NEAR,
+    Leg,
+    RoundTrip,
+    Share,
+    Side,
+    packet_box,
+    partition,
+    round_trip,
+)
+from stomion.walk.pieces import each_rule
+
+
+@dataclass(frozen=True, slots=True)
+class Flow:
+    """One flow with its test and what the walk says; `trip` is None where it can't be walked."""
+
+    test: LanTest
+    trip: RoundTrip | None
+
+    @property
+    def failed(self) -> bool:
+        """Ought to pass and was seen not to, or was not tried and can't."""
+        if not self.test.expected:
+            return False
+        if self.test.seen:
+            return not self.test.passed
+        return self.trip is not None and self.trip.broken is not None
+
+    @property
+    def broken(self) -> Leg | None:
+        return self.trip.broken if self.trip is not None else None
+
+
+@dataclass(frozen=True, slots=True)
+class Flows:
+    """All flows of a tunnel, and the partition of all its packets by direction (from the left, from the right)."""
+
+    sides: tuple[Side, Side]
+    flows: tuple[Flow, ...]
+    shares: tuple[tuple[Share, ...], tuple[Share, ...]]
+
+    def ends_of(self, flow_from_left: bool, leg: Leg, back: bool) -> int:
+        """The end (0 left, 1 right) at which a leg ended; `back` where it is an answer's."""
+        sender = 0 if flow_from_left else 1
+        if back:
+            sender = 1 - sender
+        return sender if leg.at == NEAR else 1 - sender
+
+
+def flows_of(picture: Picture) -> Flows | None:
+    """None where no end's tables are known. Nothing is computed twice for one picture."""
+    if all(end.tables is None for end in picture.ends):
+        return None
+    return _flows(_Key(picture))
+
+
+class _Key:
+    """Pictures are compared by identity here: each is built once and not changed after that."""
+
+    def __init__(self, picture: Picture) -> None:
+        self.picture = picture
+
+    def __hash__(self) -> int:
+        return id(self.picture)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Key) and other.picture is self.picture
+
+
+@lru_cache(64)
+def _flows(key: _Key) -> Flows:
+    picture = key.picture
+    sides = (side_of(picture, picture.left), side_of(picture, picture.right))
+    flows = tuple(Flow(t, _walked(sides, t)) for t in (*picture.tests, *picture.expected))
+    return Flows(sides, flows, (_shares(sides[0], sides[1]), _shares(sides[1], sides[0])))
+
+
+def _shares(sender: Side, receiver: Side) -> tuple[Share, ...]:
+    if sender.gateway is None or not sender.lans or not receiver.lans:
+        return ()
+    try:
+        return tuple(partition(sender, receiver))
+    except TooMany:
+        return ()
+
+
+def side_of(picture: Picture, end: End) -> Side:
+    """An end as the walk sees it."""
+    policy = _policy(picture, end)
+    near = policy.near if policy is not None and not _any(policy.near) else _lans(end)
+    return Side(end.site, end.tables, end.hosts, policy, near)
+
+
+def _policy(picture: Picture, end: End) -> Policy | None:
+    """The tunnel's selectors at an end: as its tables hold them for this tunnel, else its sheet's, else its log's."""
+    declared = tunnel_policy(end.sheet, end.sheet_place) if end.sheet is not None else None
+    if end.tables is not None:
+        for policy in end.tables.policies:
+            named = declared is not None and policy.tunnel == declared.tunnel
+            ranged = (
+                declared is not None and set(policy.near) & set(declared.near) and set(policy.far) & set(declared.far)
+            )
+            if named or ranged:
+                return policy
+    return declared
+
+
+def _any(intervals: tuple[Interval, ...]) -> bool:
+    return any(low == 0 for low, _ in intervals)
+
+
+def _lans(end: End) -> tuple[Interval, ...]:
+    """The networks of an end's interfaces that are not its WAN side."""
+    if end.tables is None:
+        return ()
+    found = [
+        net
+        for dev, rows in end.tables.addresses.items()
+        if dev != "lo"
+        for own, net in rows
+        if address_text(own) not in end.addresses
+    ]
+    hosts = [
+        net for host in end.hosts.values() for dev, rows in host.addresses.items() if dev != "lo" for _, net in rows
+    ]
+    return tuple(dict.fromkeys(hosts or found))
+
+
+def _walked(sides: tuple[Side, Side], test: LanTest) -> RoundTrip | None:
+    sender, receiver = sides if test.from_left else sides[::-1]
+    source = test.source or _some_address(sender)
+    if not source or not test.to:
+        return None
+    try:
+        box = packet_box(source, test.to, test.service)
+    except ValueError:
+        return None
+    try:
+        return round_trip(sender, receiver, box)
+    except (TooMany, IndexError):
+        return None
+
+
+def _some_address(side: Side) -> str:
+    """An address of the side's LAN for a test whose host is not known by address: not the network's and not the gateway's."""
+    for low, high in side.lans:
+        for candidate in range(low + 2, min(high, low + 20)):
+            if side.gateway is None or not side.gateway.is_own(candidate):
+                return address_text(candidate)
+    return ""
+
+
+@dataclass(frozen=True, slots=True)
+class Break:
+    """Where traffic breaks: the end that must change, the leg, and the flow or the share of all packets that shows it."""
+
+    end: End
+    leg: Leg
+    from_left: bool
+    flow: Flow | None = None
+    share: Share | None = None
+    back: bool = False
+
+    @property
+    def rule(self) -> Rule | None:
+        return self.leg.rule
+
+    @property
+    def chain(self) -> Chain | None:
+        return self.leg.passage.chain if self.leg.passage is not None else None
+
+
+def breaks(picture: Picture) -> list[Break]:
+    """Every place where traffic that ought to pass is seen to end: failed flows first, then shares of all packets."""
+    flows = flows_of(picture)
+    if flows is None:
+        return []
+    out = []
+    for flow in flows.flows:
+        leg = flow.broken
+        if not flow.failed or leg is None or flow.trip is None:
+            continue
+        back = flow.trip.on_the_way_back
+        out.append(
+            Break(
+                picture.ends[flows.ends_of(flow.test.from_left, leg, back)], leg, flow.test.from_left, flow, None, back
+            )
+        )
+    return out + _share_breaks(picture, flows)
+
+
+def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:
+    """Shares of all packets that are translated or have no way, in a direction that no passed test contradicts."""
+    out = []
+    for index, shares in enumerate(flows.shares):
+        from_left = index == 0
+        passed = any(t.passed and t.expected and t.from_left is from_left for t in picture.tests)
+        for share in shares:
+            if passed or share.fate not in (Fate.TRANSLATED, Fate.LOST, Fate.LEAKED):
+                continue
+            end = picture.ends[flows.ends_of(from_left, share.sample, False)]
+            out.append(Break(end, share.sample, from_left, None, share))
+    return out
+
+
+def covering(
+    tables: Tables, rule: Rule, region: Region, hooks: tuple[str, ...], actions: tuple[str, ...]
+) -> list[tuple[Chain, Rule]]:
+    """Other rules with one of these actions that match something of a region, in the order of the tables."""
+    return [
+        (chain, other)
+        for chain, other in each_rule(tables, hooks)
+        if other is not rule and other.action in actions and Region(other.boxes) & region
+    ]
+
+
+EXEMPTS = (RETURN, ACCEPT)
+"""Actions of a translation chain that leave a packet as it is."""
+
+
+def packets_text(region: Region) -> str:
+    """A region in words, as its first few prefixes: `10.64.0.0/21 to 10.96.0.0/20`."""
+    rows = []
+    for box in region.boxes[:2]:
+        source, destination = (" + ".join(addresses_text(box[axis])[:3]) for axis in (0, 1))
+        rows.append(f"{source} to {destination}")
+    more = len(region.boxes) - 2
+    return "; ".join(rows) + (f"; and {more} more" if more > 0 else "")
+
+
+def flow_text(test: LanTest) -> str:
+    """`ping 10.64.0.9 > 10.96.0.10`."""
+    service = "ping" if test.service == "icmp" else test.service
+    return f"{service} {test.source or '?'} > {test.to}"
+
+
+def is_everything(rule: Rule) -> bool:
+    """Does a rule match every packet, as a table's last line does?"""
+    return any(box == EVERY for box in rule.boxes)
+
+
+__all__ = ["FAR", "NEAR", "Break", "Flow", "Flows", "breaks", "covering", "flows_of"]

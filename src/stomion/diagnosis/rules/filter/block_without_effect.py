@@ -1,0 +1,47 @@
+"""A rule that should block has no effect."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.blocks import open_flow
+from stomion.diagnosis.flows import flow_text
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="block-without-effect",
+    stage=Stage.FILTER,
+    title="A block has no effect",
+    means="A rule is there to block this traffic, and the traffic passes all the same: it names the wrong interface, or a rule above it lets the packets pass.",
+    decided="A test that ought to be blocked got through, and a rule that drops its packet does not decide.",
+    example="Whelk means to block ssh on wan0; the packets come in by the tunnel.",
+)
+
+
+_WHY = {
+    "wrong-interface": "it names an interface that these packets do not use",
+    "shadowed": "a rule above it lets them pass",
+    "no-effect": "the packets pass all the same",
+}
+
+
+def judge(context: Context) -> Finding | None:
+    found = open_flow(context)
+    if found is None or found.rule is None or found.end is None:
+        return None
+    rule, end = found.rule, found.end
+    flow = flow_text(found.flow.test)
+    return SPEC.finding(
+        [end.site],
+        Certainty.PROVEN,
+        f"At {end.title} {rule.label} should block {flow} and has no effect: {_WHY[found.why]}.",
+        [
+            Remedy(
+                end.site,
+                f"let {rule.label} name the tunnel's interface"
+                if found.why == "wrong-interface"
+                else f"move {rule.label} up",
+            )
+        ],
+        [rule.where, found.flow.test.where],
+        {"rule": rule.label, "flow": flow, "reason": found.why, "hits": rule.hits},
+    )

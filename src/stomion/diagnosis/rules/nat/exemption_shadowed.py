@@ -1,0 +1,20 @@
+"""The exemption stands below a wider translation."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.exemptions import exemption_fault
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.finding import Finding, Stage
+
+SPEC = Spec(
+    code="exemption-shadowed",
+    stage=Stage.NAT,
+    title="The exemption stands below a wider translation",
+    means="There is a rule that exempts the tunnel's packets from translation, but a wider rule above it translates them first, so that it never matches.",
+    decided="The rules are gone through in order; a rule that translates matches before the one that would exempt the same packets.",
+    example="At Eelgrass rule 1 translates everything before rule 2 could exempt it.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    return exemption_fault(context, SPEC, "shadowed")

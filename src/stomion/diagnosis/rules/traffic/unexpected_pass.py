@@ -1,0 +1,33 @@
+"""Traffic passes that ought to be blocked."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.blocks import open_flow
+from stomion.diagnosis.flows import flow_text
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
+
+SPEC = Spec(
+    code="unexpected-pass",
+    stage=Stage.TRAFFIC,
+    title="Something passes that should not",
+    means="A flow that is to be blocked gets through the tunnel, and no rule is there that would block it.",
+    decided="A test that ought to be blocked got an answer.",
+    example="ssh from Quayhead to Whelk should be blocked and is answered.",
+)
+
+
+def judge(context: Context) -> Finding | None:
+    found = open_flow(context)
+    if found is None or found.rule is not None:
+        return None
+    test = found.flow.test
+    end = context.picture.right if test.from_left else context.picture.left
+    return SPEC.finding(
+        [end.site],
+        Certainty.PROVEN,
+        f"{flow_text(test)} should be blocked and is answered.",
+        [Remedy(end.site, "add a rule that blocks it, above those that let the tunnel's traffic pass")],
+        [test.where],
+        {"flow": flow_text(test)},
+    )

@@ -1,0 +1,138 @@
+"""Routing of tunnel traffic: which kind of fault the first packet without a right way shows, for the rules that ask."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stomion.diagnosis.flows import Break, breaks, flow_text, flows_of
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.finding import Certainty, Finding, Remedy
+from stomion.model.provenance import Provenance
+from stomion.model.tables import Route, Tables
+from stomion.walk.gateway import Fate
+
+ASTRAY = (Fate.LOST, Fate.LEAKED, Fate.LOCAL, Fate.LOOPING)
+
+
+@dataclass(frozen=True, slots=True)
+class Astray:
+    """A break with its kind: the code of the rule that speaks of it, the sentence and the change."""
+
+    code: str
+    found: Break
+    summary: str
+    remedy: str
+    where: Provenance | None = None
+
+
+def routing_fault(context: Context, spec: Spec) -> Finding | None:
+    """The finding of this rule, where the first traffic that goes astray is its matter."""
+    if context.cause is not None:
+        return None
+    for found in breaks(context.picture):
+        if found.leg.fate not in ASTRAY:
+            continue
+        astray = _kind(context, found)
+        if astray is None:
+            continue
+        return _finding(context, spec, astray) if astray.code == spec.code else None
+    return None
+
+
+def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
+    found = astray.found
+    facts: dict[str, object] = {"way": found.leg.says}
+    if found.flow is not None:
+        facts["flow"] = flow_text(found.flow.test)
+    places = [
+        astray.where,
+        *(s.where for _, s in reversed(found.leg.steps)),
+        found.flow.test.where if found.flow else None,
+    ]
+    return spec.finding(
+        [found.end.site], Certainty.PROVEN, astray.summary, [Remedy(found.end.site, astray.remedy)], places, facts
+    )  # fmt: skip
+
+
+def _kind(context: Context, found: Break) -> Astray | None:
+    end, leg = found.end, found.leg
+    other = context.picture.other(end)
+    step = leg.steps[-1][1] if leg.steps else None
+    where = step.where if step is not None else None
+    if leg.place == "host":
+        return _host(context, found, where)
+    tables = end.tables
+    if tables is None:
+        return None
+    if leg.says == "forwarding is switched off":
+        return Astray(
+            "forwarding-disabled",
+            found,
+            f"{end.title} does not pass packets on: forwarding is switched off.",
+            "switch forwarding on",
+            where,
+        )
+    flows = flows_of(context.picture)
+    assert flows is not None
+    policy = flows.sides[0 if end is context.picture.left else 1].policy
+    far = policy.far if policy is not None else ()
+    if leg.at == 1:
+        text = f"{end.title} has no way to its own LAN for what comes out of the tunnel: {leg.says or leg.fate.value}."
+        return Astray("return-route-missing", found, text, "add the route to the LAN behind it", where)
+    tunnel_route = _tunnel_route(tables, far)
+    way = leg.passage.way if leg.passage is not None else None
+    if leg.fate is Fate.LEAKED and leg.passage is not None and leg.passage.policy is None and not tables.tunnel_devs:
+        return None
+    if tunnel_route is not None or (
+        way is not None and way.route is not None and way.route.length > 0 and not tables.tunnel_devs
+    ):
+        thief = way.route.text if way is not None and way.route is not None else leg.says
+        by = (
+            " (policy routing)"
+            if way is not None and way.rule is not None and way.rule.priority not in (0, 32_766, 32_767)
+            else ""
+        )
+        summary = f"At {end.title} the way to {other.title} is taken past the tunnel: {thief}{by}."
+        place = (way.rule.where if by and way.rule is not None else way.where) if way is not None else where
+        return Astray(
+            "route-stolen",
+            found,
+            summary,
+            f"take that route or rule away, or leave {other.title}'s LAN out of it",
+            place,
+        )
+    summary = f"{end.title} has no route into the tunnel for {other.title}'s LAN: {leg.says or 'it goes elsewhere'}."
+    return Astray("tunnel-route-missing", found, summary, f"route {other.title}'s LAN into the tunnel", where)
+
+
+def _host(context: Context, found: Break, where: Provenance | None) -> Astray | None:
+    """A host behind an end that does not find the way to the far side."""
+    end = found.end
+    other = context.picture.other(end)
+    flows = flows_of(context.picture)
+    assert flows is not None
+    address = found.leg.box[0][0]
+    side = flows.sides[0 if end is context.picture.left else 1]
+    host = side.host_at(address)
+    if host is None:
+        return None
+    default = [r for r in host.routes if r.length == 0]
+    if not default and found.leg.says == "the host has no route there":
+        summary = f"{host.host} behind {end.title} has no default gateway and no route to {other.title}'s LAN: its answers end there."
+        return Astray("host-gateway-missing", found, summary, f"set the gateway as default route on {host.host}", where)
+    summary = (
+        f"{host.host} behind {end.title} does not send to {other.title}'s LAN by way of the gateway: {found.leg.says}."
+    )
+    return Astray(
+        "return-route-missing", found, summary, f"route {other.title}'s LAN to the gateway on {host.host}", where
+    )
+
+
+def _tunnel_route(tables: Tables, far: tuple[tuple[int, int], ...]) -> Route | None:
+    """A route into the tunnel for the far side, in any table."""
+    for route in tables.routes:
+        if route.dev in tables.tunnel_devs and any(
+            route.destination[0] <= f[1] and f[0] <= route.destination[1] for f in far
+        ):
+            return route
+    return None

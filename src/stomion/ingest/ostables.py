@@ -1,0 +1,241 @@
+"""The operating system's own tables to the common shape: `ip -j addr/route/rule`, `nft -j list ruleset`, `ip xfrm policy`."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from typing import Any
+
+from stomion.algebra.boxes import LAST, V4, V4_LAST, V6, V6_FIRST, address_number, interval_of, meet
+from stomion.errors import UnreadableInput
+from stomion.ingest.nftables import chain_of, is_base, rule_of
+from stomion.model.provenance import Provenance
+from stomion.model.tables import Chain, Interval, Policy, Route, RoutingRule, Rule, Tables
+
+MAX_RULES = 200_000
+_ENDS = ("blackhole", "unreachable", "prohibit")
+
+
+def read_table(kind: str, text: bytes, file: str, tables: Tables) -> None:
+    """Add a file of one of these kinds to a machine's tables. Raises UnreadableInput where it is damaged."""
+    if kind == "IPsec policies":
+        tables.policies.extend(_policies(text.decode("utf-8", "replace"), file, tables))
+        return
+    if kind == "forwarding":
+        _forwarding(text.decode("utf-8", "replace"), file, tables)
+        return
+    try:
+        data = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise UnreadableInput(f"damaged JSON of {kind}") from error
+    rows = data if isinstance(data, list) else [data]
+    if kind == "addresses":
+        _addresses(rows, tables)
+    elif kind == "routes":
+        tables.routes.extend(_routes(rows, file, tables))
+    elif kind == "rules":
+        tables.routing_rules.extend(_rules(rows, file, tables))
+    elif kind == "filter rules":
+        _ruleset(data, file, tables)
+
+
+def _forwarding(text: str, file: str, tables: Tables) -> None:
+    """`net.ipv4.ip_forward = 0`: whether this machine passes packets on at all."""
+    for number, line in enumerate(text.split("\n"), 1):
+        key, _, value = line.partition("=")
+        if key.strip() == "net.ipv4.ip_forward" and value.strip() in ("0", "1"):
+            tables.forwarding = value.strip() == "1"
+            tables.forwarding_at = Provenance(file, tables.site, line=number)
+
+
+def _text(row: dict[str, Any], key: str) -> str:
+    value = row.get(key)
+    return str(value) if isinstance(value, str | int) and not isinstance(value, bool) else ""
+
+
+def _addresses(rows: list[Any], tables: Tables) -> None:
+    for link in rows:
+        if not isinstance(link, dict):
+            continue
+        dev = _text(link, "ifname")
+        found = tables.addresses.setdefault(dev, [])
+        for info in link.get("addr_info", []) if isinstance(link.get("addr_info"), list) else []:
+            try:
+                own = address_number(_text(info, "local"))
+                found.append((own, interval_of(f"{_text(info, 'local')}/{_text(info, 'prefixlen')}")[0]))
+            except (ValueError, AttributeError):
+                continue
+        flags = link.get("flags") or []
+        pointlike = "POINTOPOINT" in flags or _text(link, "link_type") in (
+            "none",
+            "ipip",
+            "gre",
+            "sit",
+            "tunnel6",
+            "xfrm",
+        )
+        if pointlike and dev != "lo":
+            tables.tunnel_devs.add(dev)
+
+
+def _prefix(text: str, version6: bool = False) -> tuple[Interval, int]:
+    if text in ("default", "all", ""):
+        if version6:
+            return (V6_FIRST, LAST), 0
+        return ((0, V4_LAST) if text == "default" else (0, LAST)), 0
+    interval = interval_of(text)[0]
+    length = int(text.partition("/")[2]) if "/" in text else (128 if ":" in text else 32)
+    return interval, length
+
+
+def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
+    for number, row in enumerate(rows[:MAX_RULES], 1):
+        if not isinstance(row, dict):
+            continue
+        via = _text(row, "gateway") or _text(row.get("via") or {}, "host")
+        try:
+            interval, length = _prefix(_text(row, "dst"), ":" in via or ":" in _text(row, "prefsrc"))
+        except ValueError:
+            tables.doubts.append(f"{file}: route {number} has no destination that is understood")
+            continue
+        dev = _text(row, "dev")
+        hops = row.get("nexthops")
+        if isinstance(hops, list) and hops and isinstance(hops[0], dict):
+            dev, via = _text(hops[0], "dev"), _text(hops[0], "gateway")
+        kind = _text(row, "type") or "unicast"
+        words = _text(row, "dst") + (f" by way of {via}" if via else "") + (f", {dev}" if dev else "")
+        metric = int(_text(row, "metric") or 0)
+        yield Route(
+            interval,
+            length,
+            Provenance(file, tables.site, line=number),
+            via,
+            dev,
+            metric,
+            _text(row, "table") or "main",
+            kind,
+            words,
+        )
+
+
+def _rules(rows: list[Any], file: str, tables: Tables) -> Iterator[RoutingRule]:
+    known = {
+        "priority",
+        "src",
+        "srclen",
+        "dst",
+        "dstlen",
+        "table",
+        "iif",
+        "fwmark",
+        "fwmask",
+        "action",
+        "protocol",
+        "flags",
+    }
+    for number, row in enumerate(rows[:MAX_RULES], 1):
+        if not isinstance(row, dict):
+            continue
+        where = Provenance(file, tables.site, record=number)
+        try:
+            source = _with_length(_text(row, "src"), _text(row, "srclen"))
+            destination = _with_length(_text(row, "dst"), _text(row, "dstlen"))
+        except ValueError:
+            tables.doubts.append(f"{file}: routing rule {number} has no range that is understood")
+            continue
+        mark = (0, 2**32 - 1)
+        if _text(row, "fwmark"):
+            value = int(_text(row, "fwmark"), 0)
+            mark = (value, value)
+        action = _text(row, "action")
+        strange = sorted(set(row) - known)
+        doubt = (
+            f"{', '.join(strange)} of a routing rule"
+            if strange and strange != ["not"]
+            else "not"
+            if "not" in row
+            else ""
+        )
+        yield RoutingRule(
+            int(_text(row, "priority") or 0), source, destination, _text(row, "table"), where, _text(row, "iif"), mark,
+            action if action in _ENDS else "", doubt,
+        )  # fmt: skip
+
+
+def _with_length(text: str, length: str) -> Interval:
+    return _prefix(f"{text}/{length}" if length and text not in ("all", "") else text)[0]
+
+
+def _ruleset(data: Any, file: str, tables: Tables) -> None:
+    """Chains with their rules in order; named sets are filled in where rules speak of them."""
+    rows = data.get("nftables") if isinstance(data, dict) else None
+    if not isinstance(rows, list):
+        raise UnreadableInput("no list of nftables objects")
+    sets = {
+        (_text(o["set"], "table"), _text(o["set"], "name")): o["set"].get("elem", [])
+        for o in rows
+        if isinstance(o, dict) and isinstance(o.get("set"), dict)
+    }
+    chains: dict[str, tuple[dict[str, Any], list[Rule]]] = {}
+    for line, item in enumerate(rows[:MAX_RULES], 1):
+        if not isinstance(item, dict):
+            continue
+        if isinstance(item.get("chain"), dict):
+            chains[_chain_name(item["chain"], _text(item["chain"], "name"))] = (item["chain"], [])
+        elif isinstance(item.get("rule"), dict):
+            row = item["rule"]
+            name = _chain_name(row, _text(row, "chain"))
+            if name in chains:
+                where = Provenance(file, tables.site, record=line)
+                chains[name][1].append(
+                    rule_of(row, len(chains[name][1]) + 1, where, _named_sets(sets, _text(row, "table")))
+                )
+    for name, (row, rules) in chains.items():
+        scoped = tuple(_scoped(rule, row) for rule in rules)
+        tables.chains[name] = (
+            chain_of(row, name, scoped, Provenance(file, tables.site)) if is_base(row) else Chain(name, scoped)
+        )
+
+
+def _named_sets(sets: dict[tuple[str, str], Any], table: str) -> Callable[[str], Any]:
+    """Look a named set of a table up."""
+    return lambda name: sets.get((table, name))
+
+
+def _chain_name(row: dict[str, Any], name: str) -> str:
+    """A chain's name is its own within family and table only."""
+    return f"{_text(row, 'family')} {_text(row, 'table')} {name}"
+
+
+def _scoped(rule: Rule, chain: dict[str, Any]) -> Rule:
+    """A jump's target is in the same table; an `ip` table sees IPv4 only, an `ip6` table IPv6."""
+    family = _text(chain, "family")
+    half = {"ip": V4, "ip6": V6}.get(family)
+    boxes = rule.boxes if half is None else tuple(m for b in rule.boxes if (m := meet(b, half)) is not None)
+    to = _chain_name(chain, rule.to) if rule.action in ("jump", "goto") else rule.to
+    return replace(rule, boxes=boxes, to=to)
+
+
+_XFRM = re.compile(r"^src (?P<src>\S+) dst (?P<dst>\S+)")
+_XFRM_DIR = re.compile(r"\bdir (?P<dir>out|in|fwd)\b")
+
+
+def _policies(text: str, file: str, tables: Tables) -> Iterator[Policy]:
+    """Outgoing policies: a first line with the selector, its direction on the next."""
+    held: tuple[str, str, int] | None = None
+    for number, line in enumerate(text.split("\n"), 1):
+        start = _XFRM.match(line)
+        if start:
+            held = (start["src"], start["dst"], number)
+            continue
+        direction = _XFRM_DIR.search(line)
+        if direction and held is not None and direction["dir"] == "out":
+            try:
+                near, far = (interval_of(t)[0] for t in held[:2])
+            except ValueError:
+                continue
+            yield Policy(f"{held[0]} to {held[1]}", (near,), (far,), "", Provenance(file, tables.site, line=held[2]))
+        if direction:
+            held = None

@@ -1,0 +1,153 @@
+"""Ordered tables of a gateway or a host: routes, policy routing, translation and filter rules, in one shape for every source."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
+
+from stomion.model.provenance import Provenance
+
+Interval = tuple[int, int]
+Box = tuple[Interval, ...]
+
+ACCEPT, DROP, REJECT, RETURN, CONTINUE, JUMP, GOTO = "accept", "drop", "reject", "return", "continue", "jump", "goto"
+MASQUERADE, SOURCE_TO, DESTINATION_TO, MARK = "masquerade", "source-to", "destination-to", "mark"
+NEW, ESTABLISHED = "new", "established"
+
+
+@dataclass(frozen=True, slots=True)
+class Names:
+    """A set of interface or zone names, or all others (`negated`); a trailing `*` stands for any ending. Empty: any."""
+
+    names: frozenset[str] = frozenset()
+    negated: bool = False
+
+    def fits(self, name: str) -> bool:
+        """Does a name belong to it?"""
+        if not self.names:
+            return True
+        return any(n == name or ("*" in n and fnmatchcase(name, n)) for n in self.names) is not self.negated
+
+
+ANY = Names()
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """One rule. `boxes` are the packets it matches (see algebra.boxes); `doubt` names what of it is not understood.
+
+    `to` is the address of a translation, the chain of a jump, or the mark that is set; `marks` what the packet's mark must be.
+    """
+
+    number: int
+    action: str
+    boxes: tuple[Box, ...]
+    where: Provenance
+    name: str = ""
+    in_dev: Names = ANY
+    out_dev: Names = ANY
+    in_zone: Names = ANY
+    out_zone: Names = ANY
+    states: frozenset[str] = frozenset()
+    marks: tuple[Interval, ...] = ()
+    to: str = ""
+    hits: int | None = None
+    doubt: str = ""
+    text: str = ""
+
+    @property
+    def label(self) -> str:
+        """`rule 2 “no translation towards Marram”`."""
+        return f"rule {self.number}" + (f" “{self.name}”" if self.name else "")
+
+
+@dataclass(frozen=True, slots=True)
+class Chain:
+    """Rules in order; a base chain has a hook, a priority and a policy for what reaches its end."""
+
+    name: str
+    rules: tuple[Rule, ...]
+    kind: str = ""
+    hook: str = ""
+    priority: int = 0
+    policy: str = ACCEPT
+    where: Provenance | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Route:
+    """`kind` is `unicast`, `local` or one that ends the way (`blackhole`, `unreachable`, `prohibit`, `throw`)."""
+
+    destination: Interval
+    length: int
+    where: Provenance
+    via: str = ""
+    dev: str = ""
+    metric: int = 0
+    table: str = "main"
+    kind: str = "unicast"
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RoutingRule:
+    """Policy routing: which table is asked, in the order of `priority`; `end` stops the way instead (`blackhole` …)."""
+
+    priority: int
+    source: Interval
+    destination: Interval
+    table: str
+    where: Provenance
+    in_dev: str = ""
+    mark: Interval = (0, 2**32 - 1)
+    end: str = ""
+    doubt: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Policy:
+    """A tunnel's selectors at this gateway: packets of `boxes` are sealed on their way out (or expected on their way in)."""
+
+    tunnel: str
+    near: tuple[Interval, ...]
+    far: tuple[Interval, ...]
+    dev: str = ""
+    where: Provenance | None = None
+    services: tuple[tuple[Interval, Interval], ...] = ()
+
+
+@dataclass(slots=True)
+class Tables:
+    """All of one gateway or host. `source` is `sheet` or `system`: their orders of translation and filter differ."""
+
+    site: str
+    host: str = ""
+    source: str = "system"
+    addresses: dict[str, list[tuple[int, Interval]]] = field(default_factory=dict)
+    """Interface -> (address, its network) on the common axis."""
+    zones: dict[str, str] = field(default_factory=dict)
+    tunnel_devs: set[str] = field(default_factory=set)
+    routes: list[Route] = field(default_factory=list)
+    routing_rules: list[RoutingRule] = field(default_factory=list)
+    chains: dict[str, Chain] = field(default_factory=dict)
+    policies: list[Policy] = field(default_factory=list)
+    translation_first: bool = True
+    forwarding: bool | None = None
+    forwarding_at: Provenance | None = None
+    doubts: list[str] = field(default_factory=list)
+
+    def base(self, hook: str, kind: str) -> list[Chain]:
+        """Base chains of a hook and kind, in the order of their priorities."""
+        found = [c for c in self.chains.values() if c.hook == hook and c.kind == kind]
+        return sorted(found, key=lambda c: c.priority)
+
+    def dev_of(self, address: int) -> str:
+        """The interface whose network holds an address, empty where none does."""
+        for dev, found in self.addresses.items():
+            if any(low <= address <= high for _, (low, high) in found):
+                return dev
+        return ""
+
+    def is_own(self, address: int) -> bool:
+        """Is it one of this machine's own addresses?"""
+        return any(address == own for found in self.addresses.values() for own, _ in found)

@@ -1,0 +1,245 @@
+"""The whole way between two LANs: host, gateway, tunnel, gateway, host, and the way back; for one packet or for all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+
+from stomion.algebra.boxes import (
+    DESTINATION,
+    EVERY,
+    PORT,
+    PROTOCOL,
+    SOURCE,
+    SOURCE_PORT,
+    Box,
+    Region,
+    address_number,
+    service_of,
+)
+from stomion.model.tables import ESTABLISHED, NEW, Interval, Policy, Rule, Tables
+from stomion.walk.gateway import Fate, Passage, Step, accepts, inbound, outbound
+from stomion.walk.pieces import Piece
+from stomion.walk.routing import LOCAL, routed
+
+NEAR, FAR = 0, 1
+"""The gateway on the sending and on the receiving side of a journey."""
+
+
+@dataclass(frozen=True, slots=True)
+class Side:
+    """One end with its gateway's tables, its hosts' tables, and its tunnel's selectors. `lans` are the ranges behind it."""
+
+    site: str
+    gateway: Tables | None
+    hosts: dict[str, Tables] = field(default_factory=dict)
+    policy: Policy | None = None
+    lans: tuple[Interval, ...] = ()
+
+    def host_at(self, address: int) -> Tables | None:
+        """The host that has an address."""
+        return next((h for h in self.hosts.values() if h.is_own(address)), None)
+
+
+@dataclass(frozen=True, slots=True)
+class Leg:
+    """What happened to a piece on its way. `at` tells at which side it ended, `place` whether at the host or the gateway."""
+
+    box: Box
+    fate: Fate
+    at: int
+    place: str
+    steps: tuple[tuple[int, Step], ...]
+    passage: Passage | None = None
+    says: str = ""
+
+    @property
+    def rule(self) -> Rule | None:
+        return self.passage.rule if self.passage is not None else None
+
+
+def travel(sender: Side, receiver: Side, boxes: Iterable[Box], state: str = NEW) -> list[Leg]:
+    """Packets from the sender's side to the receiver's; disjoint pieces with their fates. Hosts count where one is known."""
+    pieces = [Piece(box) for box in boxes]
+    legs: list[Leg] = []
+    at_gateway = _from_host(sender, pieces, legs)
+    for piece, steps in _out(sender, at_gateway, state, legs):
+        legs.extend(_in(receiver, piece, steps, state))
+    return legs
+
+
+def _from_host(sender: Side, pieces: list[Piece], legs: list[Leg]) -> list[Piece]:
+    """Can the sending host reach its gateway? Only where its tables are there."""
+    out: list[Piece] = []
+    for piece in pieces:
+        (low, high) = piece.box[SOURCE]
+        host = sender.host_at(low) if low == high else None
+        if host is None:
+            out.append(piece)
+            continue
+        for way in routed(host, [piece]):
+            if way.end and way.end != LOCAL:
+                says = (
+                    "the host has no route there" if way.end == "no route" else f"the host's route ends it: {way.end}"
+                )
+                legs.append(
+                    Leg(way.piece.box, Fate.LOST, NEAR, "host", ((NEAR, Step("host", says, way.where)),), says=says)
+                )
+            elif way.via and sender.gateway is not None and not sender.gateway.is_own(address_number(way.via)):
+                says = f"the host sends it to {way.via}, which is not the gateway"
+                legs.append(
+                    Leg(way.piece.box, Fate.LOST, NEAR, "host", ((NEAR, Step("host", says, way.where)),), says=says)
+                )
+            else:
+                out.append(way.piece)
+    return out
+
+
+def _out(
+    sender: Side, pieces: list[Piece], state: str, legs: list[Leg]
+) -> list[tuple[Piece, tuple[tuple[int, Step], ...]]]:
+    if sender.gateway is None:
+        return [(piece, ()) for piece in pieces]
+    sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]] = []
+    for piece in pieces:
+        low = piece.now[SOURCE][0]
+        for passage in outbound(sender.gateway, [piece], sender.gateway.dev_of(low), state):
+            steps = tuple((NEAR, s) for s in passage.steps)
+            carried = passage.fate is Fate.CARRIED and (passage.policy is not None)
+            if carried and _same_tunnel(passage.policy, sender.policy):
+                sealed.append((passage.piece, steps))
+            else:
+                fate = Fate.LEAKED if passage.fate is Fate.CARRIED else passage.fate
+                says = passage.says or (f"into another tunnel, {passage.policy.tunnel}" if passage.policy else "")
+                legs.append(Leg(passage.piece.box, fate, NEAR, "gateway", steps, passage, says))
+    return sealed
+
+
+def _same_tunnel(a: Policy | None, b: Policy | None) -> bool:
+    """Policies of the system have names of their own: the ranges tell."""
+    return (
+        b is None
+        or a is None
+        or a.tunnel == b.tunnel
+        or (set(a.near) & set(b.near) != set() and set(a.far) & set(b.far) != set())
+    )
+
+
+def _in(receiver: Side, piece: Piece, steps: tuple[tuple[int, Step], ...], state: str) -> list[Leg]:
+    if receiver.gateway is None:
+        return [Leg(piece.box, Fate.CARRIED, FAR, "gateway", steps)]
+    legs = []
+    for passage in inbound(receiver.gateway, [piece], receiver.policy, state):
+        more = (*steps, *((FAR, s) for s in passage.steps))
+        if passage.fate is Fate.CARRIED:
+            legs.extend(_to_host(receiver, passage, more, state))
+        else:
+            legs.append(Leg(passage.piece.box, passage.fate, FAR, "gateway", more, passage, passage.says))
+    return legs
+
+
+def _to_host(receiver: Side, passage: Passage, steps: tuple[tuple[int, Step], ...], state: str) -> list[Leg]:
+    """The receiving host's own filter, where its tables are there."""
+    low, high = passage.piece.now[DESTINATION]
+    host = receiver.host_at(low) if low == high else None
+    if host is None or not host.base("input", "filter"):
+        return [Leg(passage.piece.box, Fate.CARRIED, FAR, "host", steps, passage)]
+    legs = []
+    for taken in accepts(host, [passage.piece], host.dev_of(low), state):
+        more = (*steps, *((FAR, replace(s, what="host filter")) for s in taken.steps))
+        legs.append(Leg(taken.piece.box, taken.fate, FAR, "host", more, taken, taken.says))
+    return legs
+
+
+@dataclass(frozen=True, slots=True)
+class RoundTrip:
+    """A question and its answer. `back` is empty where the question does not arrive."""
+
+    there: Leg
+    back: Leg | None = None
+
+    @property
+    def works(self) -> bool:
+        """True where both arrive."""
+        return self.there.fate is Fate.CARRIED and self.back is not None and self.back.fate is Fate.CARRIED
+
+    @property
+    def broken(self) -> Leg | None:
+        """The leg that fails first."""
+        if self.there.fate is not Fate.CARRIED:
+            return self.there
+        return self.back if self.back is not None and self.back.fate is not Fate.CARRIED else None
+
+    @property
+    def on_the_way_back(self) -> bool:
+        return self.there.fate is Fate.CARRIED
+
+
+def round_trip(sender: Side, receiver: Side, box: Box) -> RoundTrip:
+    """One packet (a box of one point) there, and its answer back, as connection tracking lets it pass."""
+    there = travel(sender, receiver, [box])[0]
+    if there.fate is not Fate.CARRIED:
+        return RoundTrip(there)
+    point = tuple(low for low, _ in box)
+    answer: Box = tuple(
+        (v, v) for v in (point[DESTINATION], point[SOURCE], point[PROTOCOL], point[PORT], point[SOURCE_PORT])
+    )
+    if point[PROTOCOL] == 1:
+        answer = (*answer[:3], (0, 0), (0, 0))
+    return RoundTrip(there, travel(receiver, sender, [answer], ESTABLISHED)[0])
+
+
+EPHEMERAL = 49_152
+"""A source port as clients use them (RFC 6335 section 6)."""
+ECHO = {1: 8, 58: 128}
+
+
+def packet_box(source: str, destination: str, service: str) -> Box:
+    """One packet of a service as a box of one point. Raises ValueError for what is no address or service."""
+    first, second = address_number(source), address_number(destination)
+    choices = service_of("icmp" if service in ("icmp", "ping") else service)
+    v6 = first > 2**32 - 1
+    protocol, port = next(((p, q) for p, q in choices if (p[0] == 58) == v6 or p[0] not in ECHO), choices[0])
+    if protocol[0] in ECHO and port == EVERY[PORT]:
+        port = (ECHO[protocol[0]], ECHO[protocol[0]])
+    number = protocol[0] if protocol != EVERY[PROTOCOL] else 6
+    low = port[0] if port != EVERY[PORT] else 0
+    sport = 0 if number in ECHO else EPHEMERAL
+    return ((first, first), (second, second), (number, number), (sport, sport), (low, low))
+
+
+def between(sender: Side, receiver: Side) -> list[Box]:
+    """All packets from one side's LANs to the other's."""
+    return [(a, b, *EVERY[2:]) for a in sender.lans for b in receiver.lans]
+
+
+@dataclass(frozen=True, slots=True)
+class Share:
+    """All packets with one fate, decided by the same rule at the same place."""
+
+    region: Region
+    fate: Fate
+    at: int
+    place: str
+    says: str
+    rule: Rule | None
+    sample: Leg
+
+
+def partition(sender: Side, receiver: Side, state: str = NEW) -> list[Share]:
+    """Every packet between the two LANs, by its fate; the largest shares first."""
+    groups: dict[tuple[Fate, int, str, str, int], list[Leg]] = {}
+    for leg in travel(sender, receiver, between(sender, receiver), state):
+        key = (
+            leg.fate,
+            leg.at,
+            leg.place,
+            leg.says if leg.fate is not Fate.CARRIED else "",
+            id(leg.rule) if leg.fate is not Fate.CARRIED else 0,
+        )
+        groups.setdefault(key, []).append(leg)
+    shares = []
+    for (fate, at, place, says, _), legs in groups.items():
+        space = Region(tuple(leg.box for leg in legs)).merged()
+        shares.append(Share(space, fate, at, place, says, legs[0].rule if fate is not Fate.CARRIED else None, legs[0]))
+    return sorted(shares, key=lambda s: -s.region.size())

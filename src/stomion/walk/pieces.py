@@ -1,0 +1,199 @@
+"""Pieces of a set of packets on their way: what they were at the start, and what translation made of them since."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+
+from stomion.algebra.boxes import MAX_BOXES, Box, Region, TooMany, meet, minus
+from stomion.model.tables import (
+    CONTINUE,
+    DROP,
+    GOTO,
+    JUMP,
+    MARK,
+    NEW,
+    RETURN,
+    Chain,
+    Rule,
+    Tables,
+)
+
+MAX_DEPTH = 16
+"""Jumps within jumps; the operating system's own limit."""
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """`box` is what the packets were at first; `fixed` holds the axes that translation has set to one value each."""
+
+    box: Box
+    fixed: tuple[tuple[int, int], ...] = ()
+    mark: int = 0
+
+    @property
+    def now(self) -> Box:
+        """What the packets are at present."""
+        out = list(self.box)
+        for axis, value in self.fixed:
+            out[axis] = (value, value)
+        return tuple(out)
+
+    def cut(self, box: Box) -> Piece | None:
+        """The part that is in a box now."""
+        shared = meet(self.now, box)
+        return self._from(shared) if shared is not None else None
+
+    def without(self, box: Box) -> list[Piece]:
+        """The parts that are not."""
+        return [self._from(part) for part in minus(self.now, box)]
+
+    def _from(self, now: Box) -> Piece:
+        held = {axis for axis, _ in self.fixed}
+        return replace(self, box=tuple(self.box[a] if a in held else now[a] for a in range(len(now))))
+
+    def with_axis(self, axis: int, value: int) -> Piece:
+        """Translated: one axis set to a value."""
+        return replace(self, fixed=(*(f for f in self.fixed if f[0] != axis), (axis, value)))
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """What rules may ask of a packet besides its header, at one point of its way."""
+
+    in_dev: str = ""
+    out_dev: str = ""
+    in_zone: str = ""
+    out_zone: str = ""
+    state: str = NEW
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """What became of a piece in a chain: the action, and the rule that decided, or None for the chain's policy."""
+
+    piece: Piece
+    action: str
+    rule: Rule | None
+    chain: Chain
+    doubt: str = ""
+
+
+def applies(rule: Rule, setting: Setting, piece: Piece) -> bool:
+    """Do interface, zone, state and mark allow the rule to match at all?"""
+    if rule.states and setting.state not in rule.states:
+        return False
+    if rule.marks and not any(low <= piece.mark <= high for low, high in rule.marks):
+        return False
+    return (
+        rule.in_dev.fits(setting.in_dev)
+        and rule.out_dev.fits(setting.out_dev)
+        and rule.in_zone.fits(setting.in_zone)
+        and rule.out_zone.fits(setting.out_zone)
+    )
+
+
+def through(chain: Chain, pieces: Iterable[Piece], setting: Setting, tables: Tables) -> list[Verdict]:
+    """Every piece with its verdict; the pieces of the result are disjoint and cover what went in."""
+    decided: list[Verdict] = []
+    left = _run(chain, list(pieces), setting, tables, decided, 0)
+    decided.extend(Verdict(piece, chain.policy, None, chain) for piece in left)
+    return decided
+
+
+def _run(
+    chain: Chain, pieces: list[Piece], setting: Setting, tables: Tables, decided: list[Verdict], depth: int
+) -> list[Piece]:
+    """Go through the rules; what no rule decides comes back, and so does what a rule sent back to the caller."""
+    returned: list[Piece] = []
+    for rule in chain.rules:
+        if not pieces:
+            break
+        rest: list[Piece] = []
+        hit: list[Piece] = []
+        for piece in pieces:
+            inside, outside = _split(piece, rule, setting)
+            hit.extend(inside)
+            rest.extend(outside)
+        pieces = rest
+        if hit and rule.action == RETURN and depth:
+            returned.extend(hit)
+        elif hit and rule.action == GOTO:
+            returned.extend(_jump(rule, chain, hit, setting, tables, decided, depth))
+        elif hit:
+            pieces.extend(_act(rule, chain, hit, setting, tables, decided, depth))
+        if len(pieces) + len(decided) > MAX_BOXES:
+            raise TooMany
+    return pieces + returned
+
+
+def _split(piece: Piece, rule: Rule, setting: Setting) -> tuple[list[Piece], list[Piece]]:
+    if not applies(rule, setting, piece):
+        return [], [piece]
+    inside: list[Piece] = []
+    outside = [piece]
+    for box in rule.boxes:
+        following: list[Piece] = []
+        for part in outside:
+            cut = part.cut(box)
+            if cut is None:
+                following.append(part)
+            else:
+                inside.append(cut)
+                following.extend(part.without(box))
+        outside = following
+    return inside, outside
+
+
+def _act(
+    rule: Rule, chain: Chain, hit: list[Piece], setting: Setting, tables: Tables, decided: list[Verdict], depth: int
+) -> list[Piece]:
+    """Carry a rule out on what it matches; pieces that go on in this chain come back."""
+    if rule.doubt:
+        decided.extend(Verdict(piece, CONTINUE, rule, chain, rule.doubt) for piece in hit)
+        return []
+    if rule.action == JUMP:
+        return _jump(rule, chain, hit, setting, tables, decided, depth)
+    if rule.action == CONTINUE:
+        return hit
+    if rule.action == MARK:
+        return [replace(piece, mark=int(rule.to or 0)) for piece in hit]
+    decided.extend(Verdict(piece, rule.action, rule, chain) for piece in hit)
+    return []
+
+
+def _jump(
+    rule: Rule, chain: Chain, hit: list[Piece], setting: Setting, tables: Tables, decided: list[Verdict], depth: int
+) -> list[Piece]:
+    """Through another chain; what it does not decide comes back."""
+    target = tables.chains.get(rule.to)
+    if target is None or depth >= MAX_DEPTH:
+        why = f"chain {rule.to} is not in the table" if target is None else "jumps nested too deeply"
+        decided.extend(Verdict(piece, CONTINUE, rule, chain, why) for piece in hit)
+        return []
+    return _run(target, hit, setting, tables, decided, depth + 1)
+
+
+def region_of(pieces: Iterable[Piece]) -> Region:
+    """What pieces were at first, as a set; they must be disjoint."""
+    return Region(tuple(p.box for p in pieces))
+
+
+def blocked(action: str) -> bool:
+    """Does this action end a packet's way?"""
+    return action in (DROP, "reject")
+
+
+def each_rule(tables: Tables, hooks: tuple[str, ...]) -> Iterator[tuple[Chain, Rule]]:
+    """All rules of the base chains of some hooks and of the chains they jump to, in their order."""
+    seen: set[str] = set()
+    waiting = [c for c in tables.chains.values() if c.hook in hooks]
+    while waiting:
+        chain = waiting.pop(0)
+        if chain.name in seen:
+            continue
+        seen.add(chain.name)
+        for rule in chain.rules:
+            yield chain, rule
+            if rule.action in (JUMP, GOTO) and rule.to in tables.chains:
+                waiting.append(tables.chains[rule.to])
