@@ -13,7 +13,7 @@ from stomion.case.tunnels import Plan, from_declarations, from_evidence, from_sh
 from stomion.diagnosis.whatif import model_proposal
 from stomion.exchange.clock import clock_from_logs, clock_offset
 from stomion.exchange.negotiation import assemble
-from stomion.exchange.picture import End, LanTest, LinkEvent, Picture, PingSeries
+from stomion.exchange.picture import End, EspSeen, LanTest, LinkEvent, Picture, PingSeries
 from stomion.exchange.story import read_story
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram
@@ -167,12 +167,41 @@ def _attach_packets(picture: Picture, evidence: Evidence, index: _Index) -> None
             else:
                 continue
             picture.esp_last = max(picture.esp_last, flow.last)
+    picture.esp_seen = _esp_seen(picture, evidence)
     picture.negotiations = assemble(index.between(left, right), evidence.keys)
     _order_by_sender(picture)
     picture.clock = clock_offset(picture.negotiations, picture.left.site, picture.right.site) or clock_from_logs(
         picture.left.events, picture.right.events
     )
     _settle_fates(picture, evidence)
+
+
+def _esp_seen(picture: Picture, evidence: Evidence) -> list[EspSeen]:
+    """What left one end against what came in at the other, per direction."""
+    found = []
+    for from_left, sender, receiver in ((True, picture.left, picture.right), (False, picture.right, picture.left)):
+        sent: Counter[int] = Counter()
+        got: Counter[int] = Counter()
+        leaving = [
+            (capture.file, flow)
+            for capture in evidence.captures
+            for flow in capture.esp.values()
+            if capture.site == sender.site and flow.src in sender.addresses and flow.dst in receiver.addresses
+        ]
+        # A translation on the way changes addresses and leaves the SPI.
+        spis = {flow.spi for _, flow in leaving}
+        coming = [
+            (c.file, f) for c in evidence.captures if c.site == receiver.site for f in c.esp.values() if f.spi in spis
+        ]
+        for _, flow in leaving:
+            sent.update(flow.sizes)
+        for _, flow in coming:
+            got.update(flow.sizes)
+        files = tuple(dict.fromkeys(file for file, _ in (*leaving, *coming)))
+        watched = any(c.site == receiver.site and c.packets for c in evidence.captures)
+        if sent:
+            found.append(EspSeen(from_left, dict(sent), dict(got) if watched else None, files))
+    return found
 
 
 def _order_by_sender(picture: Picture) -> None:

@@ -25,6 +25,8 @@ class EspFlow:
     packets: int
     first: float
     last: float
+    sizes: dict[int, int] = field(default_factory=dict)
+    """Bytes of the ESP packet -> how many there were."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.tables import ACCEPT, DROP, REJECT, Chain, Names, Rule
 from stomion.walk.gateway import Fate
+from stomion.walk.journey import between
 from stomion.walk.pieces import each_rule
 
 HOOKS = ("forward", "prerouting")
@@ -54,11 +55,21 @@ def _kind(context: Context, found: Break) -> Blocked:
         later = [
             r for _, r in covering(tables, rule, packet, HOOKS, (ACCEPT,)) if r.number > rule.number and not r.states
         ]
-        if later:
-            return Blocked("allow-shadowed", found, later[0])
+        shadowed = [r for r in later if not _is_exception(context, found, rule, r)]
+        if shadowed:
+            return Blocked("allow-shadowed", found, shadowed[0])
         if any(word in rule.name.lower() for word in _ALLOWING):
             return Blocked("wrong-action", found)
     return Blocked("service-not-allowed" if _others_pass(context, found) else "filter-blocks", found)
+
+
+def _is_exception(context: Context, found: Break, block: Rule, allow: Rule) -> bool:
+    """A narrower block above a wider allow is meant so: it takes something out of what is allowed below."""
+    flows = flows_of(context.picture)
+    assert flows is not None
+    lans = Region(tuple(between(*(flows.sides if found.from_left is not found.back else flows.sides[::-1]))))
+    blocked, allowed = (Region(r.boxes) & lans for r in (block, allow))
+    return allowed.covers(blocked) and not blocked.covers(allowed)
 
 
 def _others_pass(context: Context, found: Break) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from types import ModuleType
 
+from stomion.diagnosis.rules.carriage import esp_lost_in_path, mtu_blackhole
 from stomion.diagnosis.rules.child import (
     child_lifetime_differs,
     encapsulation_mismatch,
@@ -132,6 +133,8 @@ _MODULES: tuple[ModuleType, ...] = (
     service_not_allowed,
     filter_blocks,
     host_filter_blocks,
+    esp_lost_in_path,
+    mtu_blackhole,
     unexpected_pass,
 )
 

@@ -53,7 +53,8 @@ def _finding(context: Context, spec: Spec, found: Break, other: Rule | None, kin
     words = packets_text(found.share.region if found.share is not None else packets)
     if kind == "shadowed":
         assert other is not None
-        summary = f"At {end.title} {rule.label} translates what goes to {context.picture.other(end).title} before {other.label} can exempt it."
+        far = context.picture.other(end).title
+        summary = f"At {end.title} {rule.label} translates what goes to {far} before {other.label} can exempt it."
         remedy = f"move {other.label} above {rule.label}"
     elif kind == "partial":
         assert other is not None

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from stomion.diagnosis.flows import Break, breaks, flow_text, flows_of
 from stomion.diagnosis.spec import Context, Spec
+from stomion.exchange.picture import Picture
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Route, Tables
@@ -27,7 +28,7 @@ class Astray:
 
 def routing_fault(context: Context, spec: Spec) -> Finding | None:
     """The finding of this rule, where the first traffic that goes astray is its matter."""
-    if context.cause is not None:
+    if context.cause is not None or not may_be_judged(context.picture):
         return None
     for found in breaks(context.picture):
         if found.leg.fate not in ASTRAY:
@@ -37,6 +38,15 @@ def routing_fault(context: Context, spec: Spec) -> Finding | None:
             continue
         return _finding(context, spec, astray) if astray.code == spec.code else None
     return None
+
+
+def may_be_judged(picture: Picture) -> bool:
+    """A tunnel that is down may have taken its routes along: only where one is seen to be up, or nothing was seen of any
+    negotiation, do routes tell."""
+    up = any(e.story.child_up is not None or e.has_counters for e in picture.ends) or (
+        picture.esp_out and picture.esp_back
+    )
+    return bool(up) or not any(e.has_log or e.captures for e in picture.ends)
 
 
 def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:

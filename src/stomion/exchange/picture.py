@@ -56,6 +56,17 @@ class PingSeries:
     where: Provenance
 
 
+@dataclass(frozen=True, slots=True)
+class EspSeen:
+    """ESP packets of one direction as the two ends' captures hold them, by their sizes in bytes; `got` is None where the
+    receiving end captured nothing at all. `files` are the captures, the sender's first."""
+
+    from_left: bool
+    sent: dict[int, int]
+    got: dict[int, int] | None
+    files: tuple[str, ...]
+
+
 @dataclass(slots=True)
 class End:
     """One end of a tunnel. `given` tells whether any evidence was taken at this end; without it all is inferred."""
@@ -114,6 +125,7 @@ class Picture:
     esp_out: int = 0
     esp_back: int = 0
     esp_last: float = 0.0
+    esp_seen: list[EspSeen] = field(default_factory=list)
     tests: list[LanTest] = field(default_factory=list)
     expected: list[LanTest] = field(default_factory=list)
     link_events: list[LinkEvent] = field(default_factory=list)

@@ -30,6 +30,8 @@ _PCAP_MAGIC = {
     b"\xa1\xb2\x3c\x4d": (">", 1e9),
 }
 PCAPNG_MAGIC = b"\x0a\x0d\x0d\x0a"
+MAX_SIZES = 2_000
+"""Different sizes of ESP packets counted for one SPI; there are fewer than bytes in an Ethernet frame."""
 MAGICS = (*_PCAP_MAGIC, PCAPNG_MAGIC)
 
 _IP_AT = {101: 0, 12: 0, 14: 0, 228: 0, 229: 0, 0: 4, 108: 4}
@@ -231,7 +233,7 @@ def _take_ip(out: Capture, at: float, packet: bytes, where: Provenance, more: bo
     elif isinstance(body, (dpkt.icmp.ICMP, dpkt.icmp6.ICMP6)):
         _take_icmp(out, at, src, body, where)
     elif getattr(ip, "p", getattr(ip, "nxt", 0)) == 50:
-        _count_esp(out, at, src, dst, bytes(body)[:4])
+        _count_esp(out, at, src, dst, bytes(body)[:4], len(body))
 
 
 def _take_tcp(out: Capture, at: float, ip: tuple[str, str], tcp: dpkt.tcp.TCP, where: Provenance) -> None:
@@ -253,20 +255,21 @@ def _take_udp(
     if 4500 in (udp.sport, udp.dport):
         if payload[:4] != b"\0\0\0\0":
             if len(payload) > 8:
-                _count_esp(out, at, src, dst, payload[:4])
+                _count_esp(out, at, src, dst, payload[:4], len(payload))
             return
         payload = payload[4:]
     out.datagrams.append(Datagram(at, src, udp.sport, dst, udp.dport, payload, where, more, ttl))
 
 
-def _count_esp(out: Capture, at: float, src: str, dst: str, spi: bytes) -> None:
+def _count_esp(out: Capture, at: float, src: str, dst: str, spi: bytes, size: int) -> None:
     key = (src, dst, spi.hex())
     flow = out.esp.get(key)
     if flow is None:
-        out.esp[key] = EspFlow(src, dst, spi.hex(), 1, at, at)
-    else:
-        flow.packets += 1
-        flow.last = at
+        flow = out.esp[key] = EspFlow(src, dst, spi.hex(), 0, at, at)
+    flow.packets += 1
+    flow.last = at
+    if size in flow.sizes or len(flow.sizes) < MAX_SIZES:
+        flow.sizes[size] = flow.sizes.get(size, 0) + 1
 
 
 def _take_icmp(out: Capture, at: float, reporter: str, icmp: dpkt.icmp.ICMP, where: Provenance) -> None:

@@ -255,10 +255,8 @@ def _on(axis: int, interval: Interval, base: Box = EVERY) -> Box:
 
 def _conntrack(key: str, right: Any, negated: bool, reading: _Reading) -> None:
     if key == "state":
-        states = {
-            str(s)
-            for s in (right.get("set") if isinstance(right, dict) else right if isinstance(right, list) else [right])
-        }
+        named: Any = right.get("set") if isinstance(right, dict) else right
+        states = {str(s) for s in (named if isinstance(named, list) else [named])}
         if not states <= _STATES:
             raise ValueError(key)
         reading.states = frozenset(_STATES - states if negated else states)

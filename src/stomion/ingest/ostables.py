@@ -110,7 +110,7 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
         yield Route(
             interval,
             length,
-            Provenance(file, tables.site, line=number),
+            Provenance(file, tables.site, record=number),
             via,
             dev,
             metric,

@@ -53,10 +53,10 @@ def _json_kind(start: bytes) -> str | None:
     if start[:1] == b"[":
         if b'"ifname"' in start and b'"addr_info"' in start:
             return "addresses"
+        if b'"priority"' in start[:400] and b'"src"' in start[:400]:
+            return "rules"
         if b'"dst"' in start[:400]:
             return "routes"
-        if b'"priority"' in start[:400]:
-            return "rules"
         if start.strip() == b"[]":
             return "empty"
     return None

@@ -209,8 +209,11 @@ def packet_box(source: str, destination: str, service: str) -> Box:
 
 
 def between(sender: Side, receiver: Side) -> list[Box]:
-    """All packets from one side's LANs to the other's."""
-    return [(a, b, *EVERY[2:]) for a in sender.lans for b in receiver.lans]
+    """All packets from one side's LANs to the other's. What of the far range is the sender's own LAN never comes to its gateway:
+    a summary may well contain it."""
+    home = Region(tuple((EVERY[SOURCE], b, *EVERY[2:]) for b in sender.lans))
+    wanted = Region(tuple((a, b, *EVERY[2:]) for a in sender.lans for b in receiver.lans))
+    return list((wanted - home).boxes)
 
 
 @dataclass(frozen=True, slots=True)
