@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from stomion.diagnosis.spec import last_event, listed
+from stomion.diagnosis.tablelines import table_line
 from stomion.exchange.negotiation import Reach
 from stomion.exchange.picture import End, Picture
 from stomion.model.event import What
@@ -153,8 +154,17 @@ def _selectors(picture: Picture, end: End) -> Line:
     return (Verdict.UNSEEN, text, None) if text else NOTHING
 
 
+def _from_tables(stage: Stage) -> Callable[[Picture, End], Line]:
+    """The tables themselves, where they are known; else traffic, which proves all of them at once."""
+
+    def line(picture: Picture, end: End) -> Line:
+        told = table_line(picture, end, stage)
+        return told if told is not None else _passing(picture, end)
+
+    return line
+
+
 def _passing(picture: Picture, end: End) -> Line:
-    """Tables are not judged by this version; traffic that gets through proves all of them at once."""
     wanted = [t for t in picture.tests if t.expected]
     if wanted and all(t.passed for t in wanted) and {t.from_left for t in wanted} == {True, False}:
         return (Verdict.PASS, "traffic gets through", wanted[-1].where)
@@ -194,9 +204,9 @@ _LINES: dict[Stage, Callable[[Picture, End], Line]] = {
     Stage.IKE: _ike,
     Stage.CHILD: _child,
     Stage.SELECTORS: _selectors,
-    Stage.NAT: _passing,
-    Stage.ROUTING: _passing,
-    Stage.FILTER: _passing,
+    Stage.NAT: _from_tables(Stage.NAT),
+    Stage.ROUTING: _from_tables(Stage.ROUTING),
+    Stage.FILTER: _from_tables(Stage.FILTER),
     Stage.CARRIAGE: _carriage,
     Stage.TRAFFIC: _traffic,
     Stage.FAILOVER: _failover,
@@ -210,6 +220,8 @@ def status_of(picture: Picture, first: Finding | None, stages: tuple[StageVerdic
         part = first.code == "selectors-narrowed" or (
             first.code == "pfs-mismatch" and any(e.story.child_up is not None for e in picture.ends)
         )
+        beyond = STAGES.index(first.stage) > STAGES.index(Stage.SELECTORS)
+        part = part or (beyond and any(t.passed and t.expected for t in picture.tests))
         return Status.DEGRADED if part else Status.BROKEN
     by_stage = {s.stage: s for s in stages}
     traffic, carriage = by_stage[Stage.TRAFFIC], by_stage[Stage.CARRIAGE]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stomion.diagnosis.flows import Break, breaks, flow_text, flows_of
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.exchange.picture import Picture
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.provenance import Provenance
@@ -59,6 +59,8 @@ def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
         *(s.where for _, s in reversed(found.leg.steps)),
         found.flow.test.where if found.flow else None,
     ]
+    if not any(places):
+        places = [sheet_place(found.end)]
     return spec.finding(
         [found.end.site], Certainty.PROVEN, astray.summary, [Remedy(found.end.site, astray.remedy)], places, facts
     )  # fmt: skip

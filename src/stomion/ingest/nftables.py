@@ -134,7 +134,10 @@ def _read(expression: dict[str, Any], reading: _Reading, set_of: SetOf) -> None:
     elif kind == "reject":
         reading.action = REJECT
     elif kind in ("jump", "goto"):
-        reading.action, reading.to = (JUMP if kind == "jump" else GOTO), str((body or {}).get("target", ""))
+        reading.action, reading.to = (
+            (JUMP if kind == "jump" else GOTO),
+            str(body.get("target", "")) if isinstance(body, dict) else "",
+        )
     elif kind in ("masquerade", "snat", "dnat", "redirect"):
         _translate(kind, body, reading)
     elif kind == "mangle":

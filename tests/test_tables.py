@@ -1,0 +1,429 @@
+"""Tables of sheets and of the operating system: read, and judged with and without tests."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from stomion.errors import UnreadableInput
+from stomion.ingest.ostables import read_table
+from stomion.ingest.recognise import recognise
+from stomion.jobs.examine import Examined
+from stomion.model.finding import Certainty
+from stomion.model.tables import Tables
+
+Case = Callable[[dict[str, str | bytes]], Examined]
+A, B = "192.0.2.10", "198.51.100.34"
+
+HEAD = """
+site = "{site}"
+[[interface]]
+name = "wan0"
+addresses = ["{wan}/24"]
+zone = "outside"
+[[interface]]
+name = "lan0"
+addresses = ["{lan}.1/24"]
+zone = "inside"
+[[tunnel]]
+name = "q-w"
+peer_site = "{peer_site}"
+local = "{wan}"
+peer = "{peer}"
+ike = 2
+local_ts = ["{lan}.0/24"]
+remote_ts = ["{far}.0/24"]
+[[route]]
+destination = "0.0.0.0/0"
+via = "{hop}"
+"""
+EXEMPT = """
+[[translation]]
+name = "not into the tunnel"
+match = {{ out_interface = "wan0", source = "{lan}.0/24", destination = "{far}.0/{bits}" }}
+action = "exempt"
+"""
+GENERAL = """
+[[translation]]
+name = "to the internet"
+match = { out_interface = "wan0" }
+action = "masquerade"
+"""
+ALLOW_ALL = """
+[[filter]]
+name = "both ways"
+match = { service = "any" }
+action = "allow"
+"""
+
+
+def _rule(name: str, service: str, action: str, more: str = "") -> str:
+    return f'\n[[filter]]\nname = "{name}"\nmatch = {{ service = ["{service}"]{more} }}\naction = "{action}"\n'
+
+
+Q = {
+    "site": "quayhead",
+    "peer_site": "whelk",
+    "wan": A,
+    "peer": B,
+    "lan": "10.96.0",
+    "far": "10.76.0",
+    "hop": "192.0.2.1",
+    "bits": 24,
+}
+W = {
+    "site": "whelk",
+    "peer_site": "quayhead",
+    "wan": B,
+    "peer": A,
+    "lan": "10.76.0",
+    "far": "10.96.0",
+    "hop": "198.51.100.1",
+    "bits": 24,
+}
+GOOD = HEAD + EXEMPT
+
+
+def _tests(*rows: tuple[bool, str, bool, bool]) -> str:
+    """(from Quayhead, service, answered, expected) as records."""
+    out = []
+    for at, (ours, service, passed, expected) in enumerate(rows):
+        ends = ("quayhead/host-a", "10.76.0.9") if ours else ("whelk/host-b", "10.96.0.9")
+        record = {
+            "kind": "test",
+            "at": f"2026-05-04T09:14:{at:02d}Z",
+            "from": ends[0],
+            "to": ends[1],
+            "service": service,
+            "sent": 1,
+        }
+        out.append(json.dumps(record | {"received": int(passed), "expected": "reach" if expected else "blocked"}))
+    return "\n".join(out) + "\n"
+
+
+HOLE = '\n[[route]]\ndestination = "{at}"\ntype = "blackhole"\n'
+NO_PING = _rule("no ping", "icmp", "drop")
+FAIL, PASS = (True, "icmp", False, True), (True, "icmp", True, True)
+WEB_FAILS, WEB_PASSES = (True, "tcp/80", False, True), (True, "tcp/80", True, True)
+OPEN = (True, "tcp/22", True, False)
+# name: (more of Quayhead's sheet, more of Whelk's, tests, codes, sides of the first)
+CASES: dict[str, tuple[str, str, str, list[str], list[str]]] = {
+    "healthy, untested": (GOOD + GENERAL, GOOD + GENERAL, "", [], []),
+    "healthy, tested": (GOOD + GENERAL + ALLOW_ALL, GOOD + GENERAL + ALLOW_ALL, _tests(PASS, WEB_PASSES), [], []),
+    "no exemption": (GOOD + GENERAL, HEAD + GENERAL, "", ["exemption-missing"], ["whelk"]),
+    "no exemption and no translation": (HEAD, HEAD, "", [], []),
+    "exemption below": (HEAD + GENERAL + EXEMPT, GOOD + GENERAL, "", ["exemption-shadowed"], ["quayhead"]),
+    "exemption of a half": (HEAD + EXEMPT.replace("{bits}", "25") + GENERAL, GOOD + GENERAL, "", ["exemption-partial"], ["quayhead"]),
+    "exemption of another tunnel": (
+        HEAD + EXEMPT.replace("{far}.0", "10.79.0.0") + GENERAL, GOOD + GENERAL, "", ["exemption-missing"], ["quayhead"],
+    ),
+    "exemption below, though the tests pass": (HEAD + GENERAL + EXEMPT, GOOD + GENERAL, _tests(PASS), [], []),
+    "blackhole": (GOOD + HOLE.replace("{at}", "{far}.0/25"), GOOD, "", ["route-stolen"], ["quayhead"]),
+    "no default route": (GOOD.replace("[[route]]", "[[x]]"), GOOD, "", ["tunnel-route-missing"], ["quayhead"]),
+    "no way to the own LAN": (GOOD, GOOD + HOLE.replace("{at}", "{lan}.8/29"), _tests(FAIL), ["return-route-missing"], ["whelk"]),
+    "nothing allowed": (GOOD, GOOD + _rule("ssh only", "udp/7", "drop"), _tests(FAIL), ["filter-blocks"], ["whelk"]),
+    "one service blocked": (GOOD, GOOD + NO_PING + ALLOW_ALL, _tests(FAIL, WEB_PASSES), ["service-not-allowed"], ["whelk"]),
+    "allow under block": (
+        GOOD, GOOD + _rule("no tcp", "tcp", "drop") + _rule("web", "tcp/80", "allow") + _rule("ping", "icmp", "allow"),
+        _tests(PASS, WEB_FAILS), ["allow-shadowed"], ["whelk"],
+    ),
+    "allow that drops": (
+        GOOD, GOOD + _rule("allow web", "tcp/80", "drop") + _rule("ping", "icmp", "allow"),
+        _tests(PASS, WEB_FAILS), ["wrong-action"], ["whelk"],
+    ),
+    "blocked and not tested": (GOOD, GOOD + NO_PING + ALLOW_ALL, "", [], []),
+    "blocked as it should be": (GOOD, GOOD + NO_PING + ALLOW_ALL, _tests((True, "icmp", False, False)), [], []),
+    "open, no rule": (GOOD, GOOD + ALLOW_ALL, _tests(OPEN), ["unexpected-pass"], ["whelk"]),
+    "block on the wrong interface": (
+        GOOD, GOOD + _rule("no ssh", "tcp/22", "drop", ', from_zone = "outside"') + ALLOW_ALL,
+        _tests(OPEN), ["block-without-effect"], ["whelk"],
+    ),
+    "block under an allow": (GOOD, GOOD + ALLOW_ALL + _rule("no ssh", "tcp/22", "drop"), _tests(OPEN), ["block-without-effect"], ["whelk"]),
+    "a failure that the tables do not explain": (GOOD + ALLOW_ALL, GOOD + ALLOW_ALL, _tests(FAIL), [], []),
+}  # fmt: skip
+CODES = {c for *_, codes, _ in CASES.values() for c in codes} | {
+    "forwarding-disabled", "host-gateway-missing", "peer-via-own-tunnel", "link-subnet-mismatch", "host-filter-blocks",
+    "esp-lost-in-path", "mtu-blackhole",
+}  # fmt: skip
+
+
+def _sheet(text: str, values: dict[str, object]) -> str:
+    for name, value in values.items():
+        text = text.replace("{" + name + "}", str(value))
+    return text.replace("{{", "{").replace("}}", "}")
+
+
+@pytest.mark.parametrize(("left", "right", "tests", "codes", "sides"), CASES.values(), ids=CASES.keys())
+def test_labelled_tables(case: Case, left: str, right: str, tests: str, codes: list[str], sides: list[str]) -> None:
+    files: dict[str, str | bytes] = {"sites/quayhead.toml": _sheet(left, Q), "sites/whelk.toml": _sheet(right, W)}
+    if tests:
+        files["path/tests.jsonl"] = tests
+    examined = case(files)
+    assert [p.text for p in examined.evidence.problems] == []
+    (tunnel,) = examined.tunnels
+    assert [f.code for f in tunnel.findings] == codes
+    if codes:
+        first = tunnel.findings[0]
+        assert list(first.sides) == sides
+        assert first.certainty is Certainty.PROVEN and first.evidence and first.remedies
+
+
+def test_the_deciding_rule_is_named_with_its_line(case: Case) -> None:
+    text = _sheet(HEAD + GENERAL + EXEMPT, Q)
+    (tunnel,) = case({"sites/quayhead.toml": text, "sites/whelk.toml": _sheet(GOOD, W)}).tunnels
+    (finding,) = tunnel.findings
+    assert finding.facts["rule"] == "rule 1 “to the internet”"
+    assert finding.remedies[0].text == "move rule 2 “not into the tunnel” above rule 1 “to the internet”"
+    line = text.split("\n").index('name = "to the internet"')
+    assert finding.evidence[0].line == line
+
+
+def test_expected_flows_are_checked_without_any_test(case: Case) -> None:
+    expect = '[[expect]]\nfrom = "10.96.0.9"\nto = "10.76.0.9"\nservice = "tcp/80"\noutcome = "reach"\n'
+    files: dict[str, str | bytes] = {"sites/quayhead.toml": _sheet(GOOD, Q), "case.toml": expect}
+    files["sites/whelk.toml"] = _sheet(GOOD + _rule("ping", "icmp", "allow"), W)
+    (tunnel,) = case(files).tunnels
+    assert [f.code for f in tunnel.findings] == ["service-not-allowed"]
+    (broken,) = [p.text for p in case({"case.toml": "[[expect]]\nfrom = 3\n"}).evidence.problems]
+    assert broken.startswith("an [[expect]] needs from, to, service")
+
+
+ROUTES = [
+    {"dst": "default", "gateway": "192.0.2.1", "dev": "eth0"},
+    {"dst": "10.96.0.0/24", "dev": "eth1"},
+    {"dst": "10.76.0.0/24", "dev": "tun0", "table": "220"},
+]
+RULES = [
+    {"priority": 0, "src": "all", "table": "local"},
+    {"priority": 220, "src": "all", "table": "220"},
+    {"priority": 32766, "src": "all", "table": "main"},
+]
+ADDRESSES = [
+    {"ifname": "eth0", "flags": [], "addr_info": [{"family": "inet", "local": A, "prefixlen": 24, "scope": "global"}]},
+    {
+        "ifname": "eth1",
+        "flags": [],
+        "addr_info": [{"family": "inet", "local": "10.96.0.1", "prefixlen": 24, "scope": "global"}],
+    },
+    {"ifname": "tun0", "flags": ["POINTOPOINT"], "link_type": "none", "addr_info": []},
+]
+
+
+def _system(
+    case: Case, routes: list[dict[str, Any]] = ROUTES, rules: list[dict[str, Any]] = RULES, **more: str
+) -> list[str]:
+    files: dict[str, str | bytes] = {
+        "sites/quayhead.toml": _sheet(HEAD, Q), "sites/whelk.toml": _sheet(GOOD, W), "quayhead/addr": json.dumps(ADDRESSES),
+        "quayhead/route": json.dumps(routes), "quayhead/rule": json.dumps(rules),
+    }  # fmt: skip
+    (tunnel,) = case({**files, **{name.replace("__", "/"): text for name, text in more.items()}}).tunnels
+    return [f.code for f in tunnel.findings]
+
+
+def test_the_systems_own_tables_are_judged_alike(case: Case) -> None:
+    assert _system(case) == []
+    assert _system(case, [*ROUTES, {"dst": "10.76.0.0/25", "dev": "eth0", "gateway": "192.0.2.9", "table": "220"}]) == [
+        "route-stolen"
+    ]
+    early = {"priority": 100, "src": "10.96.0.0", "srclen": 24, "table": "main"}
+    assert _system(case, rules=[RULES[0], early, *RULES[1:]]) == ["route-stolen"]
+    assert _system(case, ROUTES[:2]) == ["tunnel-route-missing"]
+    into = {"dst": f"{B}/32", "dev": "tun0"}
+    assert "peer-via-own-tunnel" in _system(case, [*ROUTES, into])
+    assert _system(case, quayhead__forward="net.ipv4.ip_forward = 0\n") == ["forwarding-disabled"]
+    assert _system(case, quayhead__forward="net.ipv4.ip_forward = 1\n") == []
+
+
+def test_a_host_without_a_way_back_and_one_that_blocks(case: Case) -> None:
+    host = [
+        {
+            "ifname": "eth0",
+            "flags": [],
+            "addr_info": [{"family": "inet", "local": "10.76.0.9", "prefixlen": 24, "scope": "global"}],
+        }
+    ]
+    local: list[dict[str, Any]] = [{"dst": "10.76.0.0/24", "dev": "eth0"}]
+    hop = {"dst": "default", "gateway": "10.76.0.1", "dev": "eth0"}
+    files = {"whelk__hosts__host-b__addr": json.dumps(host), "path__t.jsonl": _tests(FAIL)}
+    assert _system(case, **files, **{"whelk__hosts__host-b__route": json.dumps(local)}) == ["host-gateway-missing"]
+    away = hop | {"gateway": "10.76.0.77"}
+    assert _system(case, **files, **{"whelk__hosts__host-b__route": json.dumps([*local, away])}) == [
+        "return-route-missing"
+    ]
+    drop = _ruleset(
+        [{"match": {"op": "==", "left": {"meta": {"key": "l4proto"}}, "right": "icmp"}}, {"drop": None}], "input"
+    )
+    whole = {"whelk__hosts__host-b__route": json.dumps([*local, hop]), "whelk__hosts__host-b__nft": json.dumps(drop)}
+    assert _system(case, **files, **whole) == ["host-filter-blocks"]
+
+
+def test_a_tunnel_link_needs_one_subnet(case: Case) -> None:
+    def link(values: dict[str, object], address: str) -> str:
+        text = HEAD.replace('name = "q-w"', 'name = "q-w"\nstyle = "route"\ninterface = "tun0"')
+        return _sheet(
+            text
+            + f'[[interface]]\nname = "tun0"\naddresses = ["{address}"]\n[[route]]\ndestination = "{{far}}.0/24"\ninterface = "tun0"\n',
+            values,
+        )
+
+    good = {"sites/quayhead.toml": link(Q, "169.254.77.1/30"), "sites/whelk.toml": link(W, "169.254.77.2/30")}
+    (tunnel,) = case(dict(good)).tunnels
+    assert [f.code for f in tunnel.findings] == []
+    (tunnel,) = case({**good, "sites/whelk.toml": link(W, "169.254.77.6/30")}).tunnels
+    assert [f.code for f in tunnel.findings] == ["link-subnet-mismatch"]
+
+
+def _ruleset(expr: list[Any], hook: str = "forward") -> dict[str, Any]:
+    chain = {"family": "inet", "table": "f", "name": "c", "type": "filter", "hook": hook, "prio": 0, "policy": "accept"}
+    named = {
+        "family": "inet",
+        "table": "f",
+        "name": "lans",
+        "type": "ipv4_addr",
+        "elem": [{"prefix": {"addr": "10.96.0.0", "len": 24}}],
+    }
+    return {
+        "nftables": [
+            {"metainfo": {}},
+            {"set": named},
+            {"chain": chain},
+            {"rule": {"family": "inet", "table": "f", "chain": "c", "expr": expr}},
+        ]
+    }
+
+
+def _payload(protocol: str, name: str, right: object, op: str = "==") -> dict[str, Any]:
+    return {"match": {"op": op, "left": {"payload": {"protocol": protocol, "field": name}}, "right": right}}
+
+
+# an expression: (boxes it matches, doubt)
+EXPRESSIONS: dict[str, tuple[list[Any], int, str]] = {
+    "prefix": ([_payload("ip", "saddr", {"prefix": {"addr": "10.0.0.0", "len": 8}}), {"drop": None}], 1, ""),
+    "not a prefix": (
+        [_payload("ip", "saddr", {"prefix": {"addr": "10.0.0.0", "len": 8}}, "!="), {"drop": None}],
+        2,
+        "",
+    ),
+    "range": ([_payload("ip", "daddr", {"range": ["10.0.0.1", "10.0.0.9"]}), {"drop": None}], 1, ""),
+    "ports": ([_payload("tcp", "dport", {"set": [22, 80, {"range": [8000, 8010]}]}), {"accept": None}], 3, ""),
+    "named set": ([_payload("ip", "saddr", "@lans"), {"accept": None}], 1, ""),
+    "a set that is not there": ([_payload("ip", "saddr", "@gone"), {"accept": None}], 1, "is not understood"),
+    "state": (
+        [{"match": {"op": "in", "left": {"ct": {"key": "state"}}, "right": ["established"]}}, {"accept": None}],
+        1,
+        "",
+    ),
+    "icmp type": ([_payload("icmp", "type", "echo-request"), {"drop": None}], 1, ""),
+    "IPv6": ([_payload("ip6", "saddr", {"prefix": {"addr": "2001:db8::", "len": 32}}), {"drop": None}], 1, ""),
+    "below a port": ([_payload("udp", "dport", 1024, "<"), {"drop": None}], 1, ""),
+    "something new": ([{"quux": 3}, {"accept": None}], 1, "“quux” is not understood"),
+    "something new that decides nothing": ([{"quux": 3}, {"counter": {"packets": 7}}], 1, ""),
+    "a limit": ([{"limit": {"rate": 5}}, {"accept": None}], 1, "“limit” is not understood"),
+}
+
+
+@pytest.mark.parametrize(("expr", "boxes", "doubt"), EXPRESSIONS.values(), ids=EXPRESSIONS.keys())
+def test_expressions_of_rules(expr: list[Any], boxes: int, doubt: str) -> None:
+    tables = Tables("quayhead")
+    read_table("filter rules", json.dumps(_ruleset(expr)).encode(), "nft.json", tables)
+    (rule,) = tables.chains["inet f c"].rules
+    assert doubt in rule.doubt and bool(doubt) == bool(rule.doubt)
+    if not doubt:
+        assert len(rule.boxes) == boxes
+
+
+@given(
+    st.recursive(
+        st.none() | st.integers() | st.text(max_size=8),
+        lambda inner: (
+            st.lists(inner, max_size=3)
+            | st.dictionaries(
+                st.sampled_from(["match", "left", "right", "payload", "op", "set", "accept", "jump", "meta", "key"]),
+                inner,
+                max_size=3,
+            )
+        ),
+        max_leaves=12,
+    )
+)
+def test_mangled_rules_never_stop_the_reading(expr: Any) -> None:
+    data = _ruleset([expr, {"accept": None}])
+    tables = Tables("quayhead")
+    read_table("filter rules", json.dumps(data).encode(), "nft.json", tables)
+    assert len(tables.chains["inet f c"].rules) == 1
+
+
+@pytest.mark.parametrize("text", [b"{", b'{"nftables": 3}', b"[" * 5000])
+def test_damaged_tables_are_named(text: bytes) -> None:
+    with pytest.raises(UnreadableInput):
+        read_table("filter rules", text, "nft.json", Tables("x"))
+
+
+XFRM = "src 10.96.0.0/24 dst 10.76.0.0/24 \n\tdir out priority 375423 \n\ttmpl src 192.0.2.10 dst 198.51.100.34\n\t\tproto esp\n" \
+    "src 10.76.0.0/24 dst 10.96.0.0/24 \n\tdir in priority 375423 \n"  # fmt: skip
+
+
+def test_the_systems_tunnel_policies() -> None:
+    tables = Tables("quayhead")
+    assert recognise(XFRM.encode()) == "IPsec policies"
+    read_table("IPsec policies", XFRM.encode(), "xfrm", tables)
+    (policy,) = tables.policies
+    assert policy.tunnel == "10.96.0.0/24 to 10.76.0.0/24"
+    assert policy.where is not None and policy.where.line == 1
+
+
+@pytest.mark.parametrize(
+    ("text", "kind"),
+    [
+        (json.dumps(RULES), "rules"),
+        (json.dumps([{"priority": 5, "src": "10.0.0.0", "dst": "10.1.0.0", "table": "9"}]), "rules"),
+        (json.dumps(ROUTES), "routes"),
+        ("net.ipv4.ip_forward = 1\n", "forwarding"),
+        ("src 1.2.3.4 dst 5.6.7.8\n\tproto esp spi 0x1 reqid 1\n", "IPsec states"),
+    ],
+)
+def test_tables_are_recognised_by_their_content(text: str, kind: str) -> None:
+    assert recognise(text.encode()) == kind
+
+
+def _esp(sizes: list[int], source: str, target: str) -> list[bytes]:
+    import samples
+
+    return [
+        samples.ethernet(samples.udp4(source, target, b"\xc1\xa2\xb3\xd4" + b"\0" * (n - 4), 4500, 4500)) for n in sizes
+    ]
+
+
+@pytest.mark.parametrize(
+    ("sent", "got", "codes"),
+    [
+        ([200] * 5, [200] * 5, []),
+        ([200] * 5, [200] * 4, []),
+        ([200] * 5, [], ["esp-lost-in-path"]),
+        ([200] * 2, [], []),
+        ([200] * 5 + [1400] * 5, [200] * 5, ["mtu-blackhole"]),
+        ([200] * 5 + [1400] * 2, [200] * 5, []),
+        ([200] * 5 + [1400] * 5, [200] + [1400] * 5, []),
+    ],
+    ids=["all", "one lost", "none", "too few", "no large one", "too few large ones", "small ones lost"],
+)
+def test_esp_that_leaves_one_end_and_not_all_of_it_arrives(
+    case: Case, sent: list[int], got: list[int], codes: list[str]
+) -> None:
+    import samples
+
+    talk = [
+        samples.ethernet(samples.udp4(A, B, samples.init_request(14))),
+        samples.ethernet(samples.udp4(B, A, samples.init_answer(14))),
+    ]
+    files: dict[str, str | bytes] = {"sites/quayhead.toml": _sheet(HEAD, Q), "sites/whelk.toml": _sheet(HEAD, W)}
+    files["quayhead/wan.pcap"] = samples.pcap(talk + _esp(sent, A, B))
+    files["whelk/wan.pcap"] = samples.pcap(talk + _esp(got, A, B))
+    (tunnel,) = case(files).tunnels
+    assert [f.code for f in tunnel.findings] == codes
+    assert all(f.sides == ("path",) for f in tunnel.findings)
