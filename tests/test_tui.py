@@ -87,8 +87,11 @@ async def test_findings_and_tunnels_are_stepped_through() -> None:
         assert "░" in text_of(app)
         await pilot.press("f")
         await pilot.pause()
+        assert "host-b behind Gannet has no default gateway" in text_of(app)
+        await pilot.press("f")
+        await pilot.pause()
         assert "every rekey fails" in text_of(app)
-        await pilot.press("right_square_bracket")
+        await pilot.press(*["right_square_bracket"] * 3)
         await pilot.pause()
         assert "Carries traffic; rekeyed 2 times." in text_of(app)
         await pilot.press("e")
@@ -102,7 +105,7 @@ async def test_the_filter_narrows_and_escape_clears_it() -> None:
         await ready(pilot)
         await pilot.press("slash", *"marram")
         await pilot.pause()
-        assert "5 tunnels · 1 shown" in text_of(app)
+        assert "8 tunnels · 1 shown" in text_of(app)
         assert app.current.picture.name == "quayhead-marram"
         await pilot.press("enter")
         await pilot.press("escape")
@@ -242,7 +245,7 @@ async def test_evidence_is_filtered_while_typing_and_followed(tmp_path: Path) ->
         await pilot.press("slash", *"TS_UNACC")
         await pilot.pause(0.3)
         shown = text_of(app)
-        assert "3 of 325 lines" in shown
+        assert "3 of 340 lines" in shown
         assert shown.count("TS_UNACCEPTABLE received") == 3
         await pilot.press("enter", "escape")
         await pilot.pause(0.2)

@@ -11,12 +11,13 @@ TARGET = Path(__file__).resolve().parent.parent / "src" / "stomion" / "demo"
 
 
 def main() -> None:
+    files = demo_files()
     shutil.rmtree(TARGET, ignore_errors=True)
-    for name, data in demo_files().items():
+    for name, data in files.items():
         path = TARGET / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)
-    print(f"{len(demo_files())} files in {TARGET}")
+    print(f"{len(files)} files in {TARGET}")
 
 
 if __name__ == "__main__":

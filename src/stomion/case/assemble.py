@@ -243,6 +243,7 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
                 record.service,
                 _host_address(record.source, end),
                 record.to,
+                record.source,
                 record.error,
             )
         )
@@ -253,7 +254,7 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
         picture.expected.append(
             LanTest(
                 end is picture.left, False, outcome == "reach", None, Provenance("case.toml", None, line=line or None), service,
-                _host_address(source, end), _host_address(to, picture.other(end)) or to, seen=False,
+                _host_address(source, end), _host_address(to, picture.other(end)) or to, source, seen=False,
             )
         )  # fmt: skip
 

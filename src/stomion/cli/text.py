@@ -6,6 +6,7 @@ import textwrap
 
 from stomion.jobs.summary import FindingRecord, Place, Summary, TunnelRecord
 from stomion.logs.clean import clean
+from stomion.model.provenance import Provenance
 
 WIDTH = 100
 MARKS = {"pass": "━", "fault": "╱", "caution": "╍", "unseen": "·", "unreached": " "}
@@ -55,7 +56,7 @@ def _finding(f: FindingRecord) -> list[str]:
 
 
 def _place(p: Place) -> str:
-    return f"{p.file}:{p.line}" if p.line is not None else f"{p.file} #{p.packet}" if p.packet is not None else p.file
+    return str(Provenance(p.file, p.site, p.line, p.packet, p.record))
 
 
 def clean_lines(lines: list[str]) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from stomion.algebra.boxes import Region
 from stomion.diagnosis.flows import Break, Flow, breaks, covering, flow_text, flows_of, is_everything
@@ -28,21 +28,16 @@ class Blocked:
 
 
 def filter_fault(context: Context, spec: Spec) -> Finding | None:
-    """The finding of this rule, where the first dropped flow is its matter."""
+    """The finding of this rule: the first dropped flow that is its matter."""
     if context.cause is not None:
         return None
-    found = next(
-        (
-            b
-            for b in breaks(context.picture)
-            if b.leg.fate is Fate.DROPPED and b.flow is not None and b.chain is not None
-        ),
-        None,
-    )
-    if found is None:
-        return None
-    blocked = _kind(context, found)
-    return _finding(context, spec, blocked) if blocked.code == spec.code else None
+    for order, found in enumerate(breaks(context.picture)):
+        if found.leg.fate is not Fate.DROPPED or found.flow is None or found.chain is None:
+            continue
+        blocked = _kind(context, found)
+        if blocked.code == spec.code:
+            return replace(_finding(context, spec, blocked), order=order)
+    return None
 
 
 def _kind(context: Context, found: Break) -> Blocked:

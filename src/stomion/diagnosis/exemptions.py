@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from stomion.algebra.boxes import Region
 from stomion.diagnosis.flows import EXEMPTS, Break, breaks, covering, flow_text, flows_of, packets_text
 from stomion.diagnosis.spec import Context, Spec
@@ -14,16 +16,16 @@ HOOKS = ("postrouting", "prerouting")
 
 
 def exemption_fault(context: Context, spec: Spec, wanted: str) -> Finding | None:
-    """The finding of one kind (`missing`, `shadowed`, `partial`), where the first translated traffic is of that kind."""
+    """The finding of one kind (`missing`, `shadowed`, `partial`), for the first translated traffic that is of that kind."""
     if context.cause is not None:
         return None
-    found = next((b for b in breaks(context.picture) if b.leg.fate is Fate.TRANSLATED and b.rule is not None), None)
-    if found is None or found.rule is None:
-        return None
-    kind, other = _kind(context, found)
-    if kind != wanted:
-        return None
-    return _finding(context, spec, found, other, kind)
+    for order, found in enumerate(breaks(context.picture)):
+        if found.leg.fate is not Fate.TRANSLATED or found.rule is None:
+            continue
+        kind, other = _kind(context, found)
+        if kind == wanted:
+            return replace(_finding(context, spec, found, other, kind), order=order)
+    return None
 
 
 def _all_packets(context: Context, found: Break) -> Region:

@@ -245,7 +245,7 @@ def packets_text(region: Region) -> str:
 def flow_text(test: LanTest) -> str:
     """`ping 10.64.0.9 > 10.96.0.10`."""
     service = "ping" if test.service == "icmp" else test.service
-    return f"{service} {test.source or '?'} > {test.to}"
+    return f"{service} {test.source or test.who} > {test.to}"
 
 
 def is_everything(rule: Rule) -> bool:

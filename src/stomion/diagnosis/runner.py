@@ -64,7 +64,7 @@ def diagnose(picture: Picture) -> Diagnosis:
         if finding is not None:
             found.append(finding)
     found = _without_symptoms(found)
-    found.sort(key=lambda f: (f.caution, STAGES.index(f.stage)))
+    found.sort(key=lambda f: (f.caution, STAGES.index(f.stage), f.order))
     first = next((f for f in found if not f.caution), None)
     stages = stage_verdicts(picture, first)
     return Diagnosis(picture, status_of(picture, first, stages), stages, tuple(found), tuple(crashed))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from stomion.diagnosis.flows import Break, breaks, flow_text, flows_of
 from stomion.diagnosis.spec import Context, Spec, sheet_place
@@ -27,16 +27,13 @@ class Astray:
 
 
 def routing_fault(context: Context, spec: Spec) -> Finding | None:
-    """The finding of this rule, where the first traffic that goes astray is its matter."""
+    """The finding of this rule: the first traffic that goes astray in its way."""
     if context.cause is not None or not may_be_judged(context.picture):
         return None
-    for found in breaks(context.picture):
-        if found.leg.fate not in ASTRAY:
-            continue
-        astray = _kind(context, found)
-        if astray is None:
-            continue
-        return _finding(context, spec, astray) if astray.code == spec.code else None
+    for order, found in enumerate(breaks(context.picture)):
+        astray = _kind(context, found) if found.leg.fate in ASTRAY else None
+        if astray is not None and astray.code == spec.code:
+            return replace(_finding(context, spec, astray), order=order)
     return None
 
 
@@ -129,6 +126,7 @@ def _host(context: Context, found: Break, where: Provenance | None) -> Astray | 
     if host is None:
         return None
     default = [r for r in host.routes if r.length == 0]
+    where = where or next((Provenance(r.where.file, end.site) for r in host.routes), None)
     if not default and found.leg.says == "the host has no route there":
         summary = f"{host.host} behind {end.title} has no default gateway and no route to {other.title}'s LAN: its answers end there."
         return Astray("host-gateway-missing", found, summary, f"set the gateway as default route on {host.host}", where)

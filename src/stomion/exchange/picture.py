@@ -28,6 +28,8 @@ class LanTest:
     source: str = ""
     to: str = ""
     """Addresses; the source's is empty where only its site is known."""
+    who: str = ""
+    """The source as the record names it."""
     error: str = ""
     seen: bool = True
     """False for a flow that case.toml expects and nobody tested."""

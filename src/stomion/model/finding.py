@@ -80,6 +80,8 @@ class Finding:
     facts: dict[str, object] = field(default_factory=dict)
     caution: bool = False
     detail: str = ""
+    order: int = 0
+    """Among findings of one stage: which was met first on the way."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Spec
-from stomion.exchange.cause import Cause
+from stomion.exchange.cause import Cause, marks_differ
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
@@ -46,13 +46,15 @@ def _certainty(context: Context, cause: Cause) -> Certainty:
         if cause.declared or cause.explained:
             return Certainty.PROVEN
         return Certainty.PROVEN if not cause.heard else Certainty.LIKELY
+    if marks_differ(*context.picture.ends):
+        return Certainty.PROVEN
     both = {e.site for e, r in cause.all if r.what is What.UNDECRYPTABLE}
     return Certainty.PROVEN if len(both) == 2 else Certainty.LIKELY
 
 
 def _summary(context: Context, cause: Cause) -> str:
     by, asker = cause.by.title, context.asker.title
-    if cause.declared or cause.explained:
+    if cause.declared or cause.explained or marks_differ(cause.by, context.asker):
         marks = [f"{e.title}'s key has the mark {e.sheet.key_mark}" for e in (cause.by, context.asker) if e.sheet]
         return "The pre-shared keys differ: " + ", ".join(marks) + "."
     if cause.what is What.UNDECRYPTABLE:
