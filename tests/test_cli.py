@@ -114,6 +114,19 @@ def test_draw_selectors(tmp_path: Path, name: str) -> None:
     assert stomion("draw", DEMO, "--what", "selectors", "-o", str(target)).returncode == 2
 
 
+@pytest.mark.parametrize("kind", ["walk", "map"])
+@pytest.mark.parametrize("name", ["w.svg", "w.pdf"])
+def test_draw_the_way_and_the_map(tmp_path: Path, kind: str, name: str) -> None:
+    target = tmp_path / name
+    assert stomion("draw", DEMO, "--what", kind, "--tunnel", "quayhead-eelgrass", "-o", str(target)).returncode == 0
+    data = target.read_bytes()
+    assert data[:4] == (b"%PDF" if name.endswith("pdf") else b"<?xm")
+    if name.endswith("svg"):
+        assert b"Eelgrass" in data and b"in clear, translated" in data
+    alone = stomion("draw", f"{DEMO}/quayhead/ike.log", "--what", kind, "-o", str(target))
+    assert alone.returncode == 2 and alone.stderr.count("\n") == 1
+
+
 def test_draw_a_ladder_and_its_refusals(tmp_path: Path) -> None:
     target = tmp_path / "ladder.svg"
     assert stomion("draw", DEMO, "--what", "ladder", "--tunnel", "quayhead-saltern", "-o", str(target)).returncode == 0

@@ -101,7 +101,16 @@ def test_the_filter_takes_every_word_anywhere(demo: Examined) -> None:
     def shown(words: str) -> list[str]:
         return [d.picture.right.title for d in demo.worst_first() if tunnels.matches(d, words)]
 
-    assert shown("") == ["Saltern", "Driftwood", "Marram", "Gannet", "Brackish Freight", "Eelgrass", "Whelk", "Farlight"]
+    assert shown("") == [
+        "Saltern",
+        "Driftwood",
+        "Marram",
+        "Gannet",
+        "Brackish Freight",
+        "Eelgrass",
+        "Whelk",
+        "Farlight",
+    ]
     assert shown("IKE broken") == ["Saltern", "Driftwood", "Marram", "Gannet"] or shown("ike-proposal") == ["Saltern"]
     assert shown("group 14 saltern") == ["Saltern"]
     assert shown("working") == ["Farlight"]

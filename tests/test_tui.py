@@ -110,7 +110,7 @@ async def test_the_filter_narrows_and_escape_clears_it() -> None:
         await pilot.press("enter")
         await pilot.press("escape")
         await pilot.pause()
-        assert "5 tunnels · 3 broken · 1 degraded" in text_of(app)
+        assert "8 tunnels · 4 broken · 3 degraded" in text_of(app)
         await pilot.press("slash", *"zzz")
         await pilot.pause()
         assert "No tunnel fits" in text_of(app)
@@ -297,3 +297,33 @@ async def test_failures_are_jumped_to_across_attempts() -> None:
         await pilot.press(*"N" * 20)
         await pilot.pause()
         assert "attempt 1 of 14" in text_of(app)
+
+
+async def test_a_packet_is_walked_and_a_rule_tried_elsewhere() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        app.choose(next(d for d in app.order if d.picture.name == "quayhead-eelgrass"))
+        await pilot.press("5")
+        await pilot.pause(0.3)
+        shown = text_of(app)
+        assert "It ends: no tunnel takes it, it goes out in clear, translated." in shown
+        assert "100.0 %  translated" in shown
+        await pilot.press("up", "greater_than_sign")
+        await pilot.pause(0.3)
+        shown = text_of(app)
+        assert "in translation move rule 1 “to the internet” below rule 2 “not into the tunnel”" in shown
+        assert "translated → carried" in shown
+        assert "let it pass, and its answer too" in shown
+        await pilot.press("u")
+        await pilot.pause(0.3)
+        assert "what if" not in text_of(app)
+        await pilot.press("slash", *"10.70.0.9 > 10.96.0.10 udp/53", "enter")
+        await pilot.pause(0.3)
+        assert "udp/53 10.70.0.9 > 10.96.0.10" in text_of(app) and "was not tried" in text_of(app)
+        await pilot.press("slash", *"nonsense", "enter")
+        await pilot.pause(0.2)
+        assert any("a flow is: SOURCE" in n.message for n in app._notifications)
+        await pilot.press("escape", "left_square_bracket", "left_square_bracket")
+        await pilot.pause(0.3)
+        assert "path" in text_of(app)

@@ -9,10 +9,13 @@ from ipaddress import IPv4Address, IPv4Network
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from conftest import RECORDED
 from stomion.algebra.boxes import EVERY, Region, address_number, interval_of
 from stomion.diagnosis.flows import flows_of
+from stomion.diagnosis.trial import differences, moved, with_tables, without
+from stomion.exchange.picture import End, Picture
 from stomion.ingest.sheet import read_sheet
 from stomion.jobs.examine import examine
 from stomion.model.tables import Tables
@@ -219,6 +222,35 @@ UNSTEADY = {
     "v2-link-flapping",
 }
 """Cases whose tables or tunnel changed while the tests ran, or whose target is no host."""
+
+
+def test_a_tried_change_says_exactly_which_packets_change() -> None:
+    """Before against after: every packet of the difference had the one fate and gets the other, and no other packet changes."""
+    block, allow = Entry("0.0.0.0/0", "0.0.0.0/0", "tcp", "drop"), Entry("0.0.0.0/0", "10.96.0.4/30", "tcp/80", "allow")
+    text = _sheet("a", A_LAN, "192.0.2.10", B_LAN, [block, allow], [], [])
+    sheet = read_sheet(text).sheet
+    tables = declared_tables(sheet, "a")
+    tables.policies = [p for p in [tunnel_policy(sheet.tunnel[0], None)] if p]
+    left = End("a", tables=tables, sheet=sheet.tunnel[0])
+    right = End("b", sheet=replace(sheet.tunnel[0], local_ts=(B_LAN,), remote_ts=(A_LAN,)))
+    before = Picture("t", left, right)
+    found = moved(tables, "filter", 2, -1)
+    assert found is not None and found[1] == "in filter move rule 2 above rule 1"
+    after = with_tables(before, left, found[0])
+    (difference,) = differences(before, after)
+    assert (difference.from_left, difference.before, difference.after) == (True, Fate.DROPPED, Fate.CARRIED)
+    wanted = Region(
+        tuple((a, b, (6, 6), EVERY[3], (80, 80)) for a in interval_of(A_LAN) for b in interval_of("10.96.0.4/30"))
+    )
+    assert difference.region.same(wanted)
+    off = without(found[0], "filter", 1)
+    assert off is not None and "switch rule 1 off" in off[1]
+    assert (
+        moved(tables, "filter", 1, -1) is None
+        and moved(tables, "nowhere", 1, 1) is None
+        and without(tables, "filter", 99) is None
+    )
+    assert before.left.tables is tables and [r.number for r in tables.chains["filter"].rules] == [0, 1, 2]
 
 
 def test_an_answer_passes_where_its_question_did() -> None:

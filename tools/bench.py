@@ -1,6 +1,6 @@
 """Speed as ratios against floors measured in the same run: `make bench`. Minima of interleaved runs, as these are steady.
 
-python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets
+python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets walk
 """
 
 from __future__ import annotations
@@ -287,6 +287,44 @@ def bench_sheets(quick: bool) -> None:
     )
 
 
+def bench_walk(quick: bool) -> None:
+    """All packets between two LANs divided by the tables of both gateways, against reading the sheets alone."""
+    from stomion.ingest.sheet import read_sheet
+    from stomion.jobs.sheets import started_sheet
+    from stomion.walk.declared import declared_tables, tunnel_policy
+    from stomion.walk.journey import Side, partition
+
+    count = 200 if quick else 2_000
+    texts = []
+    for near, far, own, peer, lan, other in (("a", "b", "192.0.2.1", "198.51.100.1", "10.64.0.0/16", "10.96.0.0/16"),
+                                             ("b", "a", "198.51.100.1", "192.0.2.1", "10.96.0.0/16", "10.64.0.0/16")):  # fmt: skip
+        text = started_sheet(near, far, own, peer, lan, other)
+        text += f'[[interface]]\nname = "wan0"\naddresses = ["{own}/24"]\n[[interface]]\nname = "lan0"\naddresses = ["{lan[:-4]}1/16"]\n'
+        text += '[[route]]\ndestination = "0.0.0.0/0"\ninterface = "wan0"\n'
+        for n in range(count):
+            match = f'source = "{lan[:5]}.{n % 200}.0/24", service = "tcp/{1000 + n}"'
+            text += f'[[filter]]\nmatch = {{ {match} }}\naction = "{"allow" if n % 3 else "drop"}"\n'
+        texts.append(text + '[[filter]]\nmatch = { service = "any" }\naction = "allow"\n')
+    sheets = [read_sheet(text).sheet for text in texts]
+
+    def ours() -> None:
+        sides = [
+            Side(s.site, t := declared_tables(s, ""), {}, p := tunnel_policy(s.tunnel[0], None), p.near)
+            for s in sheets
+            if s
+        ]
+        assert t and partition(sides[0], sides[1])
+
+    found = minima({"floor": lambda: [read_sheet(text) for text in texts], "ours": ours}, 2)
+    line(
+        f"{count} rules a gateway, all packets divided",
+        found["ours"] / found["floor"],
+        "reading both sheets",
+        None,
+        f"{found['ours']:.1f} s",
+    )
+
+
 async def _bare_key_times(count: int) -> list[float]:
     """The same of an app with nothing in it: what the driver of the test itself takes."""
     from textual.app import App
@@ -329,6 +367,7 @@ BENCHES = {
     "log": bench_log,
     "keys": bench_keys,
     "sheets": bench_sheets,
+    "walk": bench_walk,
 }
 
 

@@ -11,11 +11,14 @@ from typing import Any
 
 import matplotlib
 from matplotlib.figure import Figure
+from matplotlib.patches import Rectangle
 
 from stomion.charts.ladder import Ladder, Row
 from stomion.charts.seam import Seam, Stretch
 from stomion.charts.selectors import Band, SelectorDrawing
+from stomion.charts.walk import MapDrawing, Station, WalkDrawing
 from stomion.model.finding import STAGES
+from stomion.walk.gateway import Fate
 
 A4_LANDSCAPE, A4_PORTRAIT = (11.69, 8.27), (8.27, 11.69)
 INK = {
@@ -216,6 +219,83 @@ def _band(axes: Any, band: Band, y: float) -> float:
             axes.plot([left + width * low, left + width * high], [at, at], color=INK[ink], lw=8, solid_capstyle="butt")
         _text(axes, left + width + 1.5, at, bar.text, size=8, va="center", ink="change" if bar.wrong else "plain")
     return y - 15
+
+
+_FATES = {Fate.CARRIED: "proven", Fate.LOCAL: "faint", Fate.UNCERTAIN: "doubt"}
+
+
+def draw_walk(drawing: WalkDrawing, path: Path) -> None:
+    """The decisions of both gateways facing each other in the order of the way, the answer beneath."""
+    with matplotlib.rc_context(_SETTINGS):
+        rows = len(drawing.there) + len(drawing.back) + 2
+        height = max(3.2, 1.9 + 0.28 * rows)
+        figure = Figure(figsize=(A4_LANDSCAPE[0], height))
+        axes = _axes(figure, 100, height * 10)
+        y = height * 10 - 5
+        _text(axes, 3, y, drawing.title, size=13, weight="bold")
+        _text(axes, 97, y, drawing.flow, size=9, ink="muted", ha="right")
+        y -= 6
+        _text(axes, 43, y, drawing.left, size=10, weight="bold", ha="right")
+        _text(axes, 57, y, drawing.right, size=10, weight="bold")
+        y = _stations(axes, drawing.there, drawing.forth, y - 3.4)
+        if drawing.back:
+            _text(axes, 50, y, "its answer", size=7.5, ink="muted", ha="center", va="center")
+            y = _stations(axes, drawing.back, 1 - drawing.forth, y - 2.8)
+        for line in textwrap.wrap(drawing.says, 110):
+            y -= 2.6
+            _text(axes, 3, y, line, size=9.5, weight="bold")
+        _save(figure, path)
+
+
+def _stations(axes: Any, stations: tuple[Station, ...], forth: int, y: float) -> float:
+    for station in stations:
+        ink = "change" if station.broken else "plain"
+        _text(axes, 50, y, station.what, size=8, ink="change" if station.broken else "muted", ha="center", va="center")
+        _text(axes, 45.3 if not station.side else 54.7, y, "╱╱" if station.broken else "▶" if forth == 0 else "◀", size=7,
+              ink="change" if station.broken else "proven", ha="center", va="center")  # fmt: skip
+        says = textwrap.shorten(station.says, 74, placeholder=" …")
+        _text(
+            axes,
+            43 if not station.side else 57,
+            y,
+            says,
+            size=8.2,
+            ink=ink,
+            ha="right" if not station.side else "left",
+            va="center",
+        )
+        y -= 2.8
+    return y
+
+
+def draw_maps(maps: tuple[MapDrawing, ...], title: str, path: Path) -> None:
+    """Sources across, destinations up, one square a direction; every patch has its fate's colour and words beside it."""
+    with matplotlib.rc_context(_SETTINGS):
+        figure = Figure(figsize=(A4_LANDSCAPE[0], 6.4))
+        axes = _axes(figure, 100, 64)
+        _text(axes, 3, 59, title, size=13, weight="bold")
+        for index, drawing in enumerate(maps):
+            _map(axes, drawing, 5 + 48 * index)
+        _save(figure, path)
+
+
+def _map(axes: Any, drawing: MapDrawing, left: float) -> None:
+    size, bottom = 38.0, 16.0
+    _text(axes, left, bottom + size + 1.5, drawing.title, size=10, weight="bold")
+    words: dict[str, str] = {}
+    for patch in drawing.patches:
+        ink = _FATES.get(patch.fate, "change")
+        words.setdefault(patch.text, ink)
+        corner = (left + size * patch.x[0], bottom + size * patch.y[0])
+        wide, high = size * (patch.x[1] - patch.x[0]), size * (patch.y[1] - patch.y[0])
+        hatch = {"change": "////", "doubt": "...."}.get(ink)
+        axes.add_patch(
+            Rectangle(corner, wide, high, facecolor=INK[ink], alpha=0.35, edgecolor=INK[ink], hatch=hatch, lw=0.4)
+        )
+    _text(axes, left, bottom - 2.4, f"across: {drawing.source}", size=7.5, ink="muted")
+    _text(axes, left, bottom - 4.8, f"up: {drawing.destination}", size=7.5, ink="muted")
+    for row, (text, ink) in enumerate(list(words.items())[:4]):
+        _text(axes, left, bottom - 7.4 - 2.2 * row, textwrap.shorten(text, 70, placeholder=" …"), size=7.5, ink=ink)
 
 
 def _axes(figure: Figure, width: float, height: float) -> Any:

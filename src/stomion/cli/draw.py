@@ -14,14 +14,20 @@ import click
     "  stomion draw CASE --what ladder --tunnel quayhead-saltern -o refusal.pdf\n",
 )
 @click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("--what", "kind", type=click.Choice(["seam", "ladder", "selectors"]), required=True, help="What to draw.")
+@click.option(
+    "--what",
+    "kind",
+    type=click.Choice(["seam", "ladder", "selectors", "walk", "map"]),
+    required=True,
+    help="What to draw.",
+)
 @click.option("--tunnel", metavar="NAME", help="Of this tunnel; a seam drawing without it shows all.")
 @click.option(
     "--attempt", type=int, metavar="N", help="For a ladder: which attempt, from 1; else the last refused one."
 )
 @click.option("-o", "--output", "target", required=True, type=click.Path(path_type=Path), help="FILE.svg or FILE.pdf.")
 def command(paths: tuple[Path, ...], kind: str, tunnel: str | None, attempt: int | None, target: Path) -> None:
-    """Draw the seams of a case, a negotiation as a ladder, or both ends' selectors, as SVG or PDF."""
+    """Draw the seams of a case, a negotiation as a ladder, both ends' selectors, a packet's walk, or the map of all packets."""
     from stomion.jobs.drawing import draw
     from stomion.jobs.examine import examine
 

@@ -21,7 +21,7 @@ _COMMANDS = {
     "check": ("stomion.cli.check", "Findings of a case without a screen."),
     "decode": ("stomion.cli.decode", "Negotiations and payloads of captures and hex dumps."),
     "demo": ("stomion.cli.demo", "Open the demo case, or write it to a folder."),
-    "draw": ("stomion.cli.draw", "Draw a seam, a ladder or selectors as SVG or PDF."),
+    "draw": ("stomion.cli.draw", "Draw a seam, a ladder, selectors, a walk or a map as SVG or PDF."),
     "handover": ("stomion.cli.handover", "What one end must set, for its engineer."),
     "keymark": ("stomion.cli.keymark", "A key's mark, to compare it without telling it."),
     "sheet": ("stomion.cli.sheet", "Write a site sheet from little, or look one over."),

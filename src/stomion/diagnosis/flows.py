@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 
-from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, addresses_text
+from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, addresses_text, service_text
 from stomion.exchange.picture import End, LanTest, Picture
 from stomion.model.tables import ACCEPT, RETURN, Chain, Interval, Policy, Rule, Tables
 from stomion.walk.declared import tunnel_policy
@@ -237,7 +237,8 @@ def packets_text(region: Region) -> str:
     rows = []
     for box in region.boxes[:2]:
         source, destination = (" + ".join(addresses_text(box[axis])[:3]) for axis in (0, 1))
-        rows.append(f"{source} to {destination}")
+        service = "" if box[2:] == EVERY[2:] else f" {service_text(box[2], box[4])}"
+        rows.append(f"{source} to {destination}{service}")
     more = len(region.boxes) - 2
     return "; ".join(rows) + (f"; and {more} more" if more > 0 else "")
 

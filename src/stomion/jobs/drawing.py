@@ -7,11 +7,12 @@ from pathlib import Path
 from stomion.charts.ladder import ladder_of
 from stomion.charts.seam import seam_of
 from stomion.charts.selectors import selectors_of
+from stomion.charts.walk import maps_of, walk_of
 from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import UsageError
 from stomion.jobs.examine import Examined
 
-KINDS = ("seam", "ladder", "selectors")
+KINDS = ("seam", "ladder", "selectors", "walk", "map")
 
 
 def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attempt: int | None = None) -> None:
@@ -29,6 +30,8 @@ def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attemp
             render.draw_seams([seam_of(d) for d in chosen], examined.evidence.title, target)
         elif kind == "selectors":
             render.draw_selectors(selectors_of(_only(chosen, kind)), target)
+        elif kind in ("walk", "map"):
+            _traffic(_only(chosen, kind), kind, target)
         else:
             _ladder(chosen, target, attempt)
     except OSError as error:
@@ -40,6 +43,24 @@ def _only(chosen: list[Diagnosis], kind: str) -> Diagnosis:
         names = ", ".join(d.picture.name for d in chosen)
         raise UsageError(f"a drawing of kind {kind} is of one tunnel; name it with --tunnel: {names}")
     return chosen[0]
+
+
+def _traffic(diagnosis: Diagnosis, kind: str, target: Path) -> None:
+    """A packet's way, or the map of all packets. Raises UsageError where no tables tell of them."""
+    from stomion.charts import render
+
+    walk, maps = walk_of(diagnosis), maps_of(diagnosis)
+    if (kind == "walk" and walk is None) or (kind == "map" and not maps):
+        raise UsageError(
+            f"{diagnosis.picture.name}: no tables or flows to draw; routes, translations and filters are needed"
+        )
+    if kind == "walk" and walk is not None:
+        render.draw_walk(walk, target)
+    else:
+        picture = diagnosis.picture
+        render.draw_maps(
+            maps, f"{picture.left.title} – {picture.right.title}: all packets between the two LANs", target
+        )
 
 
 def _ladder(chosen: list[Diagnosis], target: Path, attempt: int | None) -> None:

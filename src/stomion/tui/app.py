@@ -23,6 +23,7 @@ from stomion.tui.screens.compare import CompareScreen
 from stomion.tui.screens.evidence import EvidenceScreen
 from stomion.tui.screens.keys import KeysScreen
 from stomion.tui.screens.negotiation import NegotiationScreen
+from stomion.tui.screens.path import PathScreen
 from stomion.tui.screens.tunnel import TunnelScreen
 from stomion.tui.screens.tunnels import TunnelsScreen
 from stomion.tui.spans import Line
@@ -68,6 +69,7 @@ class StomionApp(App[None]):
             "tunnel": TunnelScreen(),
             "negotiation": NegotiationScreen(),
             "compare": CompareScreen(),
+            "path": PathScreen(),
             "evidence": EvidenceScreen(),
         }
         self.push_screen(self._pages["tunnels"])
@@ -134,10 +136,10 @@ class StomionApp(App[None]):
         """`Lanternreef Ocean Observatory › Quayhead - Saltern › negotiation`."""
         title = self.examined.evidence.title if self.examined else self._paths[0].name if self._paths else ""
         line: Line = [(title, "!strong" if place == "tunnels" else "muted")]
-        if place in ("tunnel", "negotiation", "compare") and self.current is not None:
+        if place in ("tunnel", "negotiation", "compare", "path") and self.current is not None:
             picture = self.current.picture
             line += [("  ›  ", "faint"), (f"{picture.left.title} – {picture.right.title}", "!strong")]
-        if place in ("negotiation", "compare", "evidence"):
+        if place in ("negotiation", "compare", "path", "evidence"):
             line += [("  ›  ", "faint"), (place, "strong")]
         return line
 
@@ -168,7 +170,7 @@ class StomionApp(App[None]):
 
     async def action_back(self) -> None:
         screen = self.screen
-        if isinstance(screen, (TunnelsScreen, CompareScreen, EvidenceScreen)) and screen.close_filter():
+        if isinstance(screen, (TunnelsScreen, CompareScreen, PathScreen, EvidenceScreen)) and screen.close_filter():
             return
         if self._places:
             self.switch_screen(self._pages[self._places.pop()])

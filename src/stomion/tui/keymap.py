@@ -23,7 +23,7 @@ class Key:
         return self.label or self.keys.split(",")[0]
 
 
-SCREENS = (("1", "tunnels"), ("2", "tunnel"), ("3", "negotiation"), ("4", "compare"), ("9", "evidence"))
+SCREENS = (("1", "tunnels"), ("2", "tunnel"), ("3", "negotiation"), ("4", "compare"), ("5", "path"), ("9", "evidence"))
 
 KEYS: tuple[Key, ...] = (
     *(Key(number, f"app.show('{name}')", f"go to the screen {name}") for number, name in SCREENS),
@@ -33,8 +33,22 @@ KEYS: tuple[Key, ...] = (
     Key("f", "app.finding(1)", "next finding", ("tunnels", "tunnel", "negotiation"), "finding"),
     Key("F", "app.finding(-1)", "previous finding", ("tunnels", "tunnel", "negotiation")),
     Key("e", "app.proof", "go to the proof: its line or packet", ("tunnels", "tunnel", "negotiation"), "proof"),
-    Key("right_square_bracket", "app.tunnel(1)", "next tunnel", ("tunnel", "negotiation", "compare"), "tunnel", "[ ]"),
-    Key("left_square_bracket", "app.tunnel(-1)", "previous tunnel", ("tunnel", "negotiation", "compare"), "", "["),
+    Key(
+        "right_square_bracket",
+        "app.tunnel(1)",
+        "next tunnel",
+        ("tunnel", "negotiation", "compare", "path"),
+        "tunnel",
+        "[ ]",
+    ),
+    Key(
+        "left_square_bracket",
+        "app.tunnel(-1)",
+        "previous tunnel",
+        ("tunnel", "negotiation", "compare", "path"),
+        "",
+        "[",
+    ),
     Key("a", "screen.attempt(1)", "next attempt", ("negotiation",), "attempt"),
     Key("A", "screen.attempt(-1)", "previous attempt", ("negotiation",)),
     Key("n", "screen.failure(1)", "next failure, in this attempt or a later one", ("negotiation",), "failure"),
@@ -43,10 +57,16 @@ KEYS: tuple[Key, ...] = (
     Key("tab", "app.focus_next", "go between the panes of a screen", ("negotiation",), "pane"),
     Key("right", "screen.pane(1)", "into the fields of the message", ("negotiation",), "", "→"),
     Key("left", "screen.pane(-1)", "back to the ladder", ("negotiation",), "", "←"),
+    Key("n", "screen.flow(1)", "next flow", ("path",), "flow"),
+    Key("N", "screen.flow(-1)", "previous flow", ("path",)),
+    Key("slash", "screen.type", "type a flow to walk", ("path",), "walk", "/"),
+    Key("less_than_sign", "screen.shift(-1)", "what if: the rule one place up", ("path",), "move", "< >"),
+    Key("greater_than_sign", "screen.shift(1)", "what if: the rule one place down", ("path",), "", ">"),
+    Key("minus", "screen.off", "what if: the rule switched off", ("path",), "off", "-"),
     Key("left", "screen.side(0)", "the left end's page", ("compare",), "end", "← →"),
     Key("right", "screen.side(1)", "the right end's page", ("compare",)),
     Key("d", "screen.differing", "differing rows first, or all in order", ("compare",), "differing"),
-    Key("u", "screen.undo", "take the last change back", ("compare",), "undo"),
+    Key("u", "screen.undo", "take the last change back", ("compare", "path"), "undo"),
     Key("x", "screen.handover", "write the list of what this end must set", ("compare",), "list"),
     Key("W", "screen.save", "save what was tried, beside the case", ("compare",), "save"),
     Key("n", "screen.mark(1)", "next line that was understood", ("evidence",), "understood"),

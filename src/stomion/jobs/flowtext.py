@@ -1,0 +1,31 @@
+"""A flow as people type it: `10.64.0.9 > 10.96.0.10 tcp/80`."""
+
+from __future__ import annotations
+
+from stomion.algebra.boxes import address_number, service_of
+from stomion.diagnosis.flows import side_of
+from stomion.exchange.picture import LanTest, Picture
+from stomion.model.provenance import Provenance
+
+
+def parse_flow(text: str, picture: Picture) -> LanTest | str:
+    """The flow as one to be walked, or what is wrong with it."""
+    words = text.replace(">", " ").split()
+    if len(words) not in (2, 3):
+        return "a flow is: SOURCE > DESTINATION SERVICE, as 10.64.0.9 > 10.96.0.10 tcp/80"
+    source, to = words[:2]
+    service = words[2] if len(words) == 3 else "icmp"
+    for address in (source, to):
+        try:
+            address_number(address)
+        except ValueError:
+            return f"{address} is no address"
+    try:
+        service_of(service)
+    except ValueError:
+        return f"{service} is no service; one like tcp/80, udp/53 or icmp expected"
+    number = address_number(source)
+    for end, from_left in ((picture.left, True), (picture.right, False)):
+        if any(low <= number <= high for low, high in side_of(picture, end).lans):
+            return LanTest(from_left, False, True, None, Provenance("", None), service, source, to, source, seen=False)
+    return f"{source} is behind neither {picture.left.title} nor {picture.right.title}"
