@@ -366,7 +366,7 @@ DECLARED: dict[str, tuple[dict[str, object], list[str]]] = {
         ["selectors-not-mirrored", "subnets-overlap"],
     ),
     "the peer's address": ({"peer": "192.0.2.11"}, ["peer-address-wrong"]),
-    "the peer's address, behind a translation": ({"peer": "10.1.1.1"}, []),
+    "the peer's address, behind a translation": ({"peer": "10.77.0.1"}, []),
     "nobody starts": ({"initiate": "never"}, []),
     "IKE SA lifetime": ({"ike_lifetime": 14400}, ["ike-lifetime-differs"]),
     "Child SA lifetime": ({"lifetime": 1800}, ["child-lifetime-differs"]),

@@ -148,7 +148,7 @@ CASES: dict[str, tuple[str, str, str, list[str], list[str]]] = {
 }  # fmt: skip
 CODES = {c for *_, codes, _ in CASES.values() for c in codes} | {
     "forwarding-disabled", "host-gateway-missing", "peer-via-own-tunnel", "link-subnet-mismatch", "host-filter-blocks",
-    "esp-lost-in-path", "mtu-blackhole",
+    "esp-lost-in-path", "mtu-blackhole", "wrong-target",
 }  # fmt: skip
 
 
@@ -427,3 +427,28 @@ def test_esp_that_leaves_one_end_and_not_all_of_it_arrives(
     (tunnel,) = case(files).tunnels
     assert [f.code for f in tunnel.findings] == codes
     assert all(f.sides == ("path",) for f in tunnel.findings)
+
+
+@pytest.mark.parametrize(
+    ("to", "answered", "codes"),
+    [
+        ("10.76.0.0", 0, ["wrong-target"]),
+        ("10.76.0.255", 0, ["wrong-target"]),
+        ("10.76.0.9", 0, []),
+        ("10.76.0.1", 0, []),
+        ("10.76.0.0", 1, []),
+    ],
+)
+def test_a_test_that_asks_the_wrong_address(case: Case, to: str, answered: int, codes: list[str]) -> None:
+    row = {
+        "kind": "test",
+        "at": "2026-05-04T09:14:00Z",
+        "from": "quayhead/host-a",
+        "to": to,
+        "service": "icmp",
+        "sent": 5,
+    }
+    files: dict[str, str | bytes] = {"sites/quayhead.toml": _sheet(GOOD, Q), "sites/whelk.toml": _sheet(GOOD, W)}
+    (tunnel,) = case({**files, "path/t.jsonl": json.dumps(row | {"received": answered, "expected": "reach"})}).tunnels
+    assert [f.code for f in tunnel.findings] == codes
+    assert tunnel.first_fault is None

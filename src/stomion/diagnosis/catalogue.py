@@ -56,7 +56,7 @@ from stomion.diagnosis.rules.selectors import (
     selectors_unacceptable,
     subnets_overlap,
 )
-from stomion.diagnosis.rules.traffic import unexpected_pass
+from stomion.diagnosis.rules.traffic import unexpected_pass, wrong_target
 from stomion.diagnosis.rules.underlay import (
     ike_blocked_at_gateway,
     ike_lost_in_path,
@@ -136,6 +136,7 @@ _MODULES: tuple[ModuleType, ...] = (
     esp_lost_in_path,
     mtu_blackhole,
     unexpected_pass,
+    wrong_target,
 )
 
 

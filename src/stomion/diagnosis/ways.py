@@ -12,7 +12,7 @@ from stomion.model.provenance import Provenance
 from stomion.model.tables import Route, Tables
 from stomion.walk.gateway import Fate
 
-ASTRAY = (Fate.LOST, Fate.LEAKED, Fate.LOCAL, Fate.LOOPING)
+ASTRAY = (Fate.LOST, Fate.LEAKED, Fate.LOOPING)
 
 
 @dataclass(frozen=True, slots=True)

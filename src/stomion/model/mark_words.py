@@ -11,7 +11,7 @@ cotton cradle crater cricket crimson crystal curtain cypress daffodil dahlia dai
 dragon dune eagle easel ebony elbow ember emerald engine falcon fennel ferry fiddle finch fjord flannel flint forest
 fossil fountain galaxy garden garlic gazelle geyser ginger glacier globe gopher granite grape gravel grove guitar
 hammer hamster harbor harvest hazel heather helmet heron hickory hollow honey horizon iceberg igloo indigo island
-ivory jacket jasmine jigsaw jungle juniper kayak kernel kettle kitten kiwi koala ladder lagoon lantern lark lemon
+ivory jacket jasmine jigsaw jungle larch kayak kernel kettle kitten kiwi koala ladder lagoon lantern lark lemon
 lily linen lizard lobster locket lotus lumber lynx magnet mammoth mango maple marble meadow melon meteor mirror
 mitten monsoon mosaic moss mustard nebula nectar needle nickel nutmeg oasis ocean olive onion opal orange orchid
 otter oxide oyster paddle panda paper parrot peach pearl pebble pepper petal pewter piano pigeon pillow pine planet
