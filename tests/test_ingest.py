@@ -16,6 +16,8 @@ import samples
 from stomion.errors import Cancelled, UsageError
 from stomion.ingest.capture import read_capture
 from stomion.ingest.folder import read_case
+from stomion.ingest.ping import read_ping
+from stomion.ingest.recognise import recognise
 from stomion.ingest.textfile import TextFile
 from stomion.jobs.decoding import dump_bytes
 from stomion.jobs.examine import CancelToken, Examined, examine
@@ -234,3 +236,23 @@ DUMPS = {
 @pytest.mark.parametrize("text", DUMPS.values(), ids=DUMPS.keys())
 def test_hex_dumps_from_a_console(text: str) -> None:
     assert dump_bytes(text) == IKE
+
+
+PING = """$ ping -D -O 10.66.0.9
+PING 10.66.0.9 (10.66.0.9) 24(52) bytes of data.
+[1777886042.278864] 32 bytes from 10.66.0.9: icmp_seq=1 ttl=62 time=1.43 ms
+[1777886043.301] no answer yet for icmp_seq=2
+[1777886045.1] 32 bytes from 10.66.0.9: icmp_seq=4 ttl=62 time=0.806 ms
+From 10.96.0.1 icmp_seq=5 Destination Host Unreachable
+
+--- 10.66.0.9 ping statistics ---
+5 packets transmitted, 2 received, 60% packet loss, time 4ms
+"""
+
+
+def test_what_ping_printed_becomes_probes() -> None:
+    assert recognise(PING.encode()) == recognise(PING.split("\n", 1)[1].encode()) == "ping"
+    found = read_ping(enumerate(PING.split("\n"), 1), "quayhead/host-a")
+    assert [(r.seq, r.rtt_ms) for _, r in found] == [(1, 1.43), (2, None), (3, None), (4, 0.806), (5, None)]
+    assert found[0][0] == 3 and found[0][1].at.startswith("2026-05-04T09:14:02")
+    assert read_ping([(1, "64 bytes from 10.66.0.9: icmp_seq=1 time=1 ms")], "x") == []

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, addresses_text, service_text
+from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, addresses_text, interval_of, service_text
 from stomion.exchange.picture import End, LanTest, Picture
 from stomion.model.tables import ACCEPT, RETURN, Chain, Interval, Policy, Rule, Tables
-from stomion.walk.declared import tunnel_policy
+from stomion.walk.declared import policy_on, tunnel_policy
 from stomion.walk.gateway import Fate
 from stomion.walk.journey import (
     FAR,
@@ -101,8 +101,13 @@ def _shares(sender: Side, receiver: Side) -> tuple[Share, ...]:
 def side_of(picture: Picture, end: End) -> Side:
     """An end as the walk sees it."""
     policy = _policy(picture, end)
+    tables = end.tables
+    if tables is not None and not tables.policies:
+        # Without any selectors nothing can be said of what the tunnel takes: the gateway counts as unknown then.
+        policy = policy_on(tables, policy) if policy is not None else None
+        tables = replace(tables, policies=[policy]) if policy is not None else None
     near = policy.near if policy is not None and not _any(policy.near) else _lans(end)
-    return Side(end.site, end.tables, end.hosts, policy, near)
+    return Side(end.site, tables, end.hosts, policy, near)
 
 
 def _policy(picture: Picture, end: End) -> Policy | None:
@@ -116,7 +121,20 @@ def _policy(picture: Picture, end: End) -> Policy | None:
             )
             if named or ranged:
                 return policy
-    return declared
+    return declared or _from_log(end)
+
+
+def _from_log(end: End) -> Policy | None:
+    """The ranges of the last Child SA that the end's own log tells of."""
+    up = end.story.child_ever
+    if up is None or len(up.my_ts) != 2:
+        return None
+    try:
+        return Policy(
+            up.conn or "the tunnel", tuple(interval_of(up.my_ts[0])), tuple(interval_of(up.my_ts[1])), "", up.where
+        )
+    except ValueError:
+        return None
 
 
 def _any(intervals: tuple[Interval, ...]) -> bool:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from stomion.algebra.boxes import Region
 from stomion.diagnosis.flows import Break, breaks, flow_text, flows_of
 from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.exchange.picture import Picture
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.provenance import Provenance
-from stomion.model.tables import Route, Tables
-from stomion.walk.gateway import Fate
+from stomion.model.tables import Policy, Route, Tables
+from stomion.walk.gateway import Fate, policy_boxes
+from stomion.walk.journey import Leg
 
 ASTRAY = (Fate.LOST, Fate.LEAKED, Fate.LOOPING)
 
@@ -40,10 +42,13 @@ def routing_fault(context: Context, spec: Spec) -> Finding | None:
 def may_be_judged(picture: Picture) -> bool:
     """A tunnel that is down may have taken its routes along: only where one is seen to be up, or nothing was seen of any
     negotiation, do routes tell."""
-    up = any(e.story.child_up is not None or e.has_counters for e in picture.ends) or (
-        picture.esp_out and picture.esp_back
-    )
-    return bool(up) or not any(e.has_log or e.captures for e in picture.ends)
+    return seen_up(picture) or not any(e.has_log or e.captures for e in picture.ends)
+
+
+def seen_up(picture: Picture) -> bool:
+    """Is there a sign that a Child SA is in place?"""
+    up = any(e.story.child_up is not None or e.has_counters for e in picture.ends)
+    return bool(up or (picture.esp_out and picture.esp_back))
 
 
 def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
@@ -85,6 +90,9 @@ def _kind(context: Context, found: Break) -> Astray | None:
     assert flows is not None
     policy = flows.sides[0 if end is context.picture.left else 1].policy
     far = policy.far if policy is not None else ()
+    if policy is not None and not _concerns(policy, leg):
+        # What the selectors do not name is no matter of the tunnel's routes.
+        return None
     if leg.at == 1:
         text = f"{end.title} has no way to its own LAN for what comes out of the tunnel: {leg.says or leg.fate.value}."
         return Astray("return-route-missing", found, text, "add the route to the LAN behind it", where)
@@ -110,8 +118,19 @@ def _kind(context: Context, found: Break) -> Astray | None:
             f"take that route or rule away, or leave {other.title}'s LAN out of it",
             place,
         )
+    if tables.source == "system" and not seen_up(context.picture):
+        # The system's routes into a tunnel come and go with it: without a sign that it is up their absence tells nothing.
+        return None
     summary = f"{end.title} has no route into the tunnel for {other.title}'s LAN: {leg.says or 'it goes elsewhere'}."
     return Astray("tunnel-route-missing", found, summary, f"route {other.title}'s LAN into the tunnel", where)
+
+
+def _concerns(policy: Policy, leg: Leg) -> bool:
+    """Are these packets the tunnel's, by its selectors at this end, in either direction?"""
+    packets = Region((leg.box,))
+    return bool(
+        packets & Region(tuple(policy_boxes(policy))) or packets & Region(tuple(policy_boxes(policy, inwards=True)))
+    )
 
 
 def _host(context: Context, found: Break, where: Provenance | None) -> Astray | None:

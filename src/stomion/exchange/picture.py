@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from stomion.algebra.ranges import PRIVATE, common
 from stomion.exchange.clock import ClockOffset
 from stomion.exchange.negotiation import Negotiation
 from stomion.exchange.story import Refusal, Story
@@ -112,7 +113,8 @@ class End:
         """Its public address where one is known."""
         if self.sheet and self.sheet.local and self.sheet.local in self.addresses:
             return self.sheet.local
-        return min(self.addresses, default="")
+        public = [a for a in self.addresses if not common([a], PRIVATE)]
+        return min(public or self.addresses, default="")
 
 
 @dataclass(slots=True)

@@ -22,6 +22,7 @@ from stomion.case.evidence import Evidence, Log, Source
 from stomion.errors import UnreadableInput, UsageError
 from stomion.ingest.files import HEAD, LineScan, open_input, read_lines, reason
 from stomion.ingest.ostables import read_table
+from stomion.ingest.ping import read_ping
 from stomion.ingest.recognise import TABLES, recognise
 from stomion.ingest.sheet import line_map, read_sheet
 from stomion.ingest.yang import read_model_data
@@ -212,6 +213,8 @@ def _read_one(item: _File, evidence: Evidence, tick: Tick, years: _Years) -> Non
             _read_addresses(item, evidence)
         elif kind == "model data" and item.site:
             evidence.models.append((item.name, read_model_data(_read_whole(item), item.site)))
+    elif kind == "ping":
+        _read_ping(item, evidence, size)
     elif kind == "text":
         _read_text(item, evidence, tick, years, size)
     else:
@@ -425,6 +428,17 @@ def _read_expected(data: dict[str, Any], item: _File, evidence: Evidence) -> Non
             evidence.problems.append(Problem(item.name, text, line or None))
             continue
         evidence.expects.append((str(values[0]), str(values[1]), str(values[2]), str(values[3]), line))
+
+
+def _read_ping(item: _File, evidence: Evidence, size: int) -> None:
+    """A continuous ping from a site's host, or from its gateway."""
+    source = f"{item.site}/{item.host}" if item.host else item.site or ""
+    with open_input(item.path) as stream:
+        found = read_ping(((number, text) for number, text, _, _ in read_lines(stream)), source)
+    for number, record in found:
+        evidence.pings.append(record)
+        evidence.ping_places.append((item.name, number))
+    evidence.sources.append(Source(item.name, item.site, "ping", size, True, len(found), "probes"))
 
 
 def _read_system_table(item: _File, kind: str, evidence: Evidence) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from stomion.ingest.capture import MAGICS
+from stomion.ingest.ping import PING_HEAD
 
 TABLES = ("addresses", "routes", "rules", "filter rules", "IPsec policies", "IPsec states", "forwarding", "model data")
 """Kinds of the operating system's own output."""
@@ -34,6 +35,8 @@ def _system_text(start: bytes) -> str | None:
     """The operating system's tables that are not JSON."""
     if _FORWARDING.match(start):
         return "forwarding"
+    if PING_HEAD.match(start):
+        return "ping"
     found = _XFRM.match(start)
     if found:
         return "IPsec policies" if found[1].startswith(b"dir") else "IPsec states"

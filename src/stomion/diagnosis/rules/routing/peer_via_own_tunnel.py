@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from stomion.algebra.boxes import address_number
 from stomion.diagnosis.spec import Context, Spec
+from stomion.exchange.picture import End, Picture
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.walk.routing import longest
 
@@ -19,12 +20,12 @@ SPEC = Spec(
 
 def judge(context: Context) -> Finding | None:
     for end in context.picture.ends:
-        other = context.picture.other(end)
         tables = end.tables
-        if tables is None or not tables.tunnel_devs or not other.address:
+        address = _peer_of(context.picture, end)
+        if tables is None or not tables.tunnel_devs or not address:
             continue
         try:
-            way = longest(tables, address_number(other.address))
+            way = longest(tables, address_number(address))
         except ValueError:
             continue
         if way.dev not in tables.tunnel_devs:
@@ -32,9 +33,21 @@ def judge(context: Context) -> Finding | None:
         return SPEC.finding(
             [end.site],
             Certainty.PROVEN,
-            f"{end.title}'s route to {other.address} leads into the tunnel to it ({way.dev}).",
-            [Remedy(end.site, f"add a route to {other.address} by way of the next hop outside")],
+            f"{end.title}'s route to {address} leads into the tunnel to it ({way.dev}).",
+            [Remedy(end.site, f"add a route to {address} by way of the next hop outside")],
             [way.where],
             {"dev": way.dev},
         )
     return None
+
+
+def _peer_of(picture: Picture, end: End) -> str:
+    """The address that this end's IKE goes to: as its sheet says, as the packets show, or as its log names it."""
+    other = picture.other(end)
+    if end.sheet is not None and end.sheet.peer[:1].isdigit():
+        return end.sheet.peer
+    if picture.last is not None:
+        pair = (picture.last.initiator, picture.last.responder)
+        return next((a for a in pair if a in other.addresses), "")
+    up = end.story.ike_ever or end.story.child_ever
+    return up.peer or "" if up is not None else ""

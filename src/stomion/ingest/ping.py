@@ -1,0 +1,52 @@
+"""What `ping` printed, with or without times, as records of single probes."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from datetime import UTC, datetime
+
+from stomion.model.record import PingRecord
+
+MAX_PROBES = 2_000_000
+_HEAD = re.compile(r"PING (?P<to>[0-9a-fA-F.:]{2,45})\b")
+_AT = r"(?:\[(?P<at>\d{9,11}\.\d{1,6})\] )?"
+_ANSWER = re.compile(
+    _AT + r"\d{1,6} bytes from \S{2,60}:? icmp_seq=(?P<seq>\d{1,9})\b.{0,40}?time=(?P<ms>\d{1,7}(?:\.\d{1,3})?) ?ms"
+)
+_SILENT = re.compile(_AT + r"(?:no answer yet for icmp_seq=(?P<seq>\d{1,9})|From \S{2,60} icmp_seq=(?P<told>\d{1,9}) )")
+PING_HEAD = re.compile(rb"\A(?:\$ ping[^\n]{0,200}\n)?PING [0-9a-fA-F.:]{2,45}[ (]")
+
+
+def read_ping(lines: Iterable[tuple[int, str]], source: str) -> list[tuple[int, PingRecord]]:
+    """(line, probe) in the order of their numbers; a number that is missing between two answers is a lost probe.
+
+    `at` is empty where the output carries no times.
+    """
+    to = ""
+    found: dict[int, tuple[int, PingRecord]] = {}
+    last = 0
+    for number, line in lines:
+        head = _HEAD.match(line)
+        if head:
+            to = head["to"]
+            continue
+        answer = _ANSWER.search(line)
+        silent = None if answer else _SILENT.search(line)
+        match = answer or silent
+        if match is None or not to or len(found) >= MAX_PROBES:
+            continue
+        seq = int(answer["seq"] if answer else (silent["seq"] or silent["told"]) if silent else 0)
+        for lost in range(last + 1, seq) if 0 < seq - last < 100_000 else ():
+            found.setdefault(lost, (number, PingRecord("", source, to, lost, None)))
+        last = max(last, seq)
+        if answer or seq not in found:
+            found[seq] = (
+                number,
+                PingRecord(_moment(match["at"]), source, to, seq, float(answer["ms"]) if answer else None),
+            )
+    return [found[seq] for seq in sorted(found)]
+
+
+def _moment(epoch: str | None) -> str:
+    return datetime.fromtimestamp(float(epoch), UTC).isoformat() if epoch else ""
