@@ -65,6 +65,8 @@ class Passage:
     way: Way | None = None
     policy: Policy | None = None
     says: str = ""
+    tag: int = 0
+    """Which of the pieces that came in this is a part of."""
 
     def after(self, step: Step, **more: object) -> Passage:
         """One step on."""
@@ -73,33 +75,40 @@ class Passage:
 
 def outbound(tables: Tables, pieces: Iterable[Piece], in_dev: str, state: str = NEW) -> list[Passage]:
     """From the LAN towards the far side."""
-    fresh = [Passage(piece, Fate.CARRIED) for piece in pieces]
-    passages = _prerouting(tables, fresh, in_dev, tables.zones.get(in_dev, ""), state)
-    out: list[Passage] = []
+    zone = tables.zones.get(in_dev, "")
+    passages = _prerouting(
+        tables, [Passage(piece, Fate.CARRIED, tag=piece.tag) for piece in pieces], in_dev, zone, state
+    )
+    ended, groups = _by_way(tables, passages, in_dev)
+    return [*ended, *(p for group in groups for p in _forwarded(tables, group, in_dev, zone, state))]
+
+
+def _by_way(tables: Tables, passages: list[Passage], in_dev: str) -> tuple[list[Passage], list[list[Passage]]]:
+    """Passages routed: those whose way ends here, and the others in groups that leave by the same interface."""
+    ended: list[Passage] = []
+    groups: dict[str, list[Passage]] = {}
     for passage in passages:
         if passage.fate is not Fate.CARRIED:
-            out.append(passage)
+            ended.append(passage)
             continue
         for way in routed(tables, [passage.piece], in_dev):
-            out.extend(_forwarded(tables, passage, way, in_dev, tables.zones.get(in_dev, ""), state))
-    return out
+            part, goes_on = _routed(tables, passage, way)
+            if goes_on:
+                groups.setdefault(way.dev, []).append(part)
+            else:
+                ended.append(part)
+    return ended, list(groups.values())
 
 
 def inbound(tables: Tables, pieces: Iterable[Piece], policy: Policy | None, state: str = NEW) -> list[Passage]:
     """Out of the tunnel towards the LAN; `policy` is the tunnel's, whose selectors the packets must fit."""
-    fresh, refused = _fitting(tables, list(pieces), policy)
+    fresh, refused = _fitting(list(pieces), policy)
     in_dev = policy.dev if policy is not None else ""
     in_dev = in_dev or _wan(tables)
     zone = _tunnel_zone(tables, in_dev)
-    passages = _prerouting(tables, [Passage(p, Fate.CARRIED) for p in fresh], in_dev, zone, state)
-    out = refused
-    for passage in passages:
-        if passage.fate is not Fate.CARRIED:
-            out.append(passage)
-            continue
-        for way in routed(tables, [passage.piece], in_dev):
-            out.extend(_delivered(tables, passage, way, in_dev, state))
-    return out
+    passages = _prerouting(tables, [Passage(p, Fate.CARRIED, tag=p.tag) for p in fresh], in_dev, zone, state)
+    ended, groups = _by_way(tables, passages, in_dev)
+    return [*refused, *ended, *(p for group in groups for p in _delivered(tables, group, in_dev, state))]
 
 
 def _wan(tables: Tables) -> str:
@@ -113,7 +122,7 @@ def _tunnel_zone(tables: Tables, dev: str) -> str:
     return (tables.zones.get(dev) if dev in tables.tunnel_devs else "") or TUNNEL
 
 
-def _fitting(tables: Tables, pieces: list[Piece], policy: Policy | None) -> tuple[list[Piece], list[Passage]]:
+def _fitting(pieces: list[Piece], policy: Policy | None) -> tuple[list[Piece], list[Passage]]:
     """Packets out of the tunnel that its selectors allow, and those they do not."""
     if policy is None:
         return pieces, []
@@ -128,7 +137,8 @@ def _fitting(tables: Tables, pieces: list[Piece], policy: Policy | None) -> tupl
             following.extend(piece.without(box))
         rest = following
     why = "outside the tunnel's selectors at this end"
-    return fit, [Passage(p, Fate.DROPPED, (Step("tunnel", why, policy.where),), policy=policy, says=why) for p in rest]
+    step = (Step("tunnel", why, policy.where),)
+    return fit, [Passage(p, Fate.DROPPED, step, policy=policy, says=why, tag=p.tag) for p in rest]
 
 
 def policy_boxes(policy: Policy, inwards: bool = False) -> list[Box]:
@@ -154,14 +164,9 @@ def _prerouting(tables: Tables, passages: list[Passage], in_dev: str, zone: str,
 def _filters(tables: Tables, passages: list[Passage], hook: str, setting: Setting) -> list[Passage]:
     """All base chains of a hook; an accept ends a chain, not the hook."""
     for chain in tables.base(hook, "filter"):
-        following: list[Passage] = []
-        for passage in passages:
-            if passage.fate is not Fate.CARRIED:
-                following.append(passage)
-                continue
-            following.extend(
-                _filtered(passage, verdict) for verdict in through(chain, [passage.piece], setting, tables)
-            )
+        following = [p for p in passages if p.fate is not Fate.CARRIED]
+        pieces = [replace(p.piece, tag=i) for i, p in enumerate(passages) if p.fate is Fate.CARRIED]
+        following.extend(_filtered(passages[v.piece.tag], v) for v in through(chain, pieces, setting, tables))
         passages = following
     return passages
 
@@ -180,22 +185,25 @@ def _filtered(passage: Passage, verdict: Verdict) -> Passage:
     return passage.after(Step("filter", f"{name} lets it pass", where, rule)) if rule or chain.rules else passage
 
 
-def _forwarded(tables: Tables, passage: Passage, way: Way, in_dev: str, in_zone: str, state: str) -> list[Passage]:
-    """Routed on its way out: forwarding, filter, translation, tunnel decision."""
-    passage, goes_on = _routed(tables, passage, way, in_dev)
-    if not goes_on:
-        return [passage]
+def _forwarded(tables: Tables, group: list[Passage], in_dev: str, in_zone: str, state: str) -> list[Passage]:
+    """Routed out of one interface: filter, translation, tunnel decision."""
+    way = group[0].way
+    assert way is not None
+    sealed: dict[bool, list[Passage]] = {}
+    for passage in group:
+        for piece, policy in _by_policy(tables, passage.piece, way):
+            into = policy is not None or way.dev in tables.tunnel_devs
+            sealed.setdefault(into, []).append(replace(passage, piece=piece))
     out: list[Passage] = []
-    for piece, policy in _by_policy(tables, passage.piece, way):
-        sealed = policy is not None or way.dev in tables.tunnel_devs
-        zone = tables.zones.get(way.dev, "") if not sealed else _tunnel_zone(tables, way.dev)
+    for into, passages in sealed.items():
+        zone = _tunnel_zone(tables, way.dev) if into else tables.zones.get(way.dev, "")
         setting = Setting(in_dev, way.dev, in_zone, zone, state)
-        for part in _filters(tables, [replace(passage, piece=piece)], "forward", setting):
-            out.extend(_leaves(tables, part, way, setting) if part.fate is Fate.CARRIED else [part])
+        for part in _filters(tables, passages, "forward", setting):
+            out.extend(_leaves(tables, part, part.way or way, setting) if part.fate is Fate.CARRIED else [part])
     return out
 
 
-def _routed(tables: Tables, passage: Passage, way: Way, in_dev: str) -> tuple[Passage, bool]:
+def _routed(tables: Tables, passage: Passage, way: Way) -> tuple[Passage, bool]:
     """The routing decision as a step; False where the way ends with it."""
     passage = replace(passage, piece=way.piece, way=way)
     if way.doubt:
@@ -342,21 +350,20 @@ def _own_address(tables: Tables, way: Way | None) -> int:
     return fallback[0] if fallback else 0
 
 
-def _delivered(tables: Tables, passage: Passage, way: Way, in_dev: str, state: str) -> list[Passage]:
-    """Out of the tunnel and routed: must go to a LAN, past the filter, and perhaps through a translation."""
-    passage, goes_on = _routed(tables, passage, way, in_dev)
-    if not goes_on:
-        return [passage]
+def _delivered(tables: Tables, group: list[Passage], in_dev: str, state: str) -> list[Passage]:
+    """Out of the tunnel and routed out of one interface: must go to a LAN, past the filter, and perhaps through a translation."""
+    way = group[0].way
+    assert way is not None
     setting = Setting(in_dev, way.dev, _tunnel_zone(tables, in_dev), tables.zones.get(way.dev, ""), state)
     out: list[Passage] = []
-    for part in _filters(tables, [passage], "forward", setting):
+    for part in _filters(tables, group, "forward", setting):
         if part.fate is not Fate.CARRIED:
             out.append(part)
         elif way.dev in tables.tunnel_devs or any(p is not None for _, p in _by_policy(tables, part.piece, way)):
             # Out of one tunnel into another: traffic between two far sites, no end here.
             out.append(replace(part, says="into another tunnel"))
         else:
-            out.extend(_translated_out(tables, part, way, setting))
+            out.extend(_translated_out(tables, part, part.way or way, setting))
     return out
 
 

@@ -63,9 +63,7 @@ def travel(sender: Side, receiver: Side, boxes: Iterable[Box], state: str = NEW)
     pieces = [Piece(box) for box in boxes]
     legs: list[Leg] = []
     at_gateway = _from_host(sender, pieces, legs)
-    for piece, steps in _out(sender, at_gateway, state, legs):
-        legs.extend(_in(receiver, piece, steps, state))
-    return legs
+    return legs + _in(receiver, _out(sender, at_gateway, state, legs), state)
 
 
 def _from_host(sender: Side, pieces: list[Piece], legs: list[Leg]) -> list[Piece]:
@@ -125,12 +123,14 @@ def _same_tunnel(a: Policy | None, b: Policy | None) -> bool:
     )
 
 
-def _in(receiver: Side, piece: Piece, steps: tuple[tuple[int, Step], ...], state: str) -> list[Leg]:
+def _in(receiver: Side, sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]], state: str) -> list[Leg]:
+    """What came out of the tunnel, all at once: long rule lists are gone through once for many pieces."""
     if receiver.gateway is None:
-        return [Leg(piece.box, Fate.CARRIED, FAR, "gateway", steps)]
+        return [Leg(piece.box, Fate.CARRIED, FAR, "gateway", steps) for piece, steps in sealed]
+    pieces = [replace(piece, tag=i) for i, (piece, _) in enumerate(sealed)]
     legs = []
-    for passage in inbound(receiver.gateway, [piece], receiver.policy, state):
-        more = (*steps, *((FAR, s) for s in passage.steps))
+    for passage in inbound(receiver.gateway, pieces, receiver.policy, state):
+        more = (*sealed[passage.tag][1], *((FAR, s) for s in passage.steps))
         if passage.fate is Fate.CARRIED:
             legs.extend(_to_host(receiver, passage, more, state))
         else:
