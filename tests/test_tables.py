@@ -177,6 +177,7 @@ def test_the_deciding_rule_is_named_with_its_line(case: Case) -> None:
     text = _sheet(HEAD + GENERAL + EXEMPT, Q)
     (tunnel,) = case({"sites/quayhead.toml": text, "sites/whelk.toml": _sheet(GOOD, W)}).tunnels
     (finding,) = tunnel.findings
+    assert finding.detail == "Translated, they go out in clear, readable by anyone on the way."
     assert finding.facts["rule"] == "rule 1 “to the internet”"
     assert finding.remedies[0].text == "move rule 2 “not into the tunnel” above rule 1 “to the internet”"
     line = text.split("\n").index('name = "to the internet"')
@@ -239,6 +240,19 @@ def test_the_systems_own_tables_are_judged_alike(case: Case) -> None:
     assert "peer-via-own-tunnel" in _system(case, [*ROUTES, into])
     assert _system(case, quayhead__forward="net.ipv4.ip_forward = 0\n") == ["forwarding-disabled"]
     assert _system(case, quayhead__forward="net.ipv4.ip_forward = 1\n") == []
+
+
+def test_packets_that_go_out_in_clear_are_called_so(case: Case) -> None:
+    routes = [*ROUTES, {"dst": "10.76.0.0/25", "dev": "eth0", "gateway": "192.0.2.9", "table": "220"}]
+    files: dict[str, str | bytes] = {"sites/quayhead.toml": _sheet(HEAD, Q), "sites/whelk.toml": _sheet(GOOD, W)}
+    files |= {
+        "quayhead/addr": json.dumps(ADDRESSES),
+        "quayhead/route": json.dumps(routes),
+        "quayhead/rule": json.dumps(RULES),
+    }
+    (finding,) = case(files).tunnels[0].findings
+    assert "in clear, readable by anyone on the way: 10.96.0.0/24 to 10.76.0.0/25" in finding.detail
+    assert finding.facts["in_clear"] == "10.96.0.0/24 to 10.76.0.0/25"
 
 
 def test_a_host_without_a_way_back_and_one_that_blocks(case: Case) -> None:

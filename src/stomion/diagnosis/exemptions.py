@@ -71,4 +71,7 @@ def _finding(context: Context, spec: Spec, found: Break, other: Rule | None, kin
     if found.flow is not None:
         facts["flow"] = flow_text(found.flow.test)
     places = [rule.where, other.where if other else None, found.flow.test.where if found.flow else None]
-    return spec.finding([end.site], Certainty.PROVEN, summary, [Remedy(end.site, remedy)], places, facts)
+    tables = end.tables
+    clear = tables is not None and not tables.tunnel_devs
+    detail = "Translated, they go out in clear, readable by anyone on the way." if clear else ""
+    return spec.finding([end.site], Certainty.PROVEN, summary, [Remedy(end.site, remedy)], places, facts, detail)

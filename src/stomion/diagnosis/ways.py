@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from stomion.algebra.boxes import Region
-from stomion.diagnosis.flows import Break, breaks, flow_text, flows_of
+from stomion.diagnosis.flows import Break, breaks, flow_text, flows_of, packets_text
 from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.exchange.picture import Picture
 from stomion.model.finding import Certainty, Finding, Remedy
@@ -54,6 +54,11 @@ def seen_up(picture: Picture) -> bool:
 def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
     found = astray.found
     facts: dict[str, object] = {"way": found.leg.says}
+    detail = ""
+    if found.leg.fate is Fate.LEAKED:
+        packets = packets_text(found.share.region if found.share is not None else Region((found.leg.box,)))
+        facts["in_clear"] = packets
+        detail = f"These packets go out in clear, readable by anyone on the way: {packets}."
     if found.flow is not None:
         facts["flow"] = flow_text(found.flow.test)
     places = [
@@ -64,7 +69,7 @@ def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
     if not any(places):
         places = [sheet_place(found.end)]
     return spec.finding(
-        [found.end.site], Certainty.PROVEN, astray.summary, [Remedy(found.end.site, astray.remedy)], places, facts
+        [found.end.site], Certainty.PROVEN, astray.summary, [Remedy(found.end.site, astray.remedy)], places, facts, detail
     )  # fmt: skip
 
 
