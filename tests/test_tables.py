@@ -468,3 +468,33 @@ def test_a_test_that_asks_the_wrong_address(case: Case, to: str, answered: int, 
     (tunnel,) = case({**files, "path/t.jsonl": json.dumps(row | {"received": answered, "expected": "reach"})}).tunnels
     assert [f.code for f in tunnel.findings] == codes
     assert tunnel.first_fault is None
+
+
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers(-9, 2**70) | st.text(max_size=6) | st.sampled_from(["10.0.0.0/8", "default", "all", "lo"]),
+    lambda inner: st.lists(inner, max_size=3)
+    | st.dictionaries(
+        st.sampled_from(["dst", "dev", "gateway", "via", "metric", "priority", "src", "srclen", "fwmark", "table", "nexthops", "type",
+                         "ifname", "addr_info", "local", "prefixlen", "flags", "nftables", "rule", "chain", "set", "expr", "elem", "name"]),
+        inner, max_size=5,
+    ),
+    max_leaves=14,
+)  # fmt: skip
+
+
+@given(JSON, st.sampled_from(["addresses", "routes", "rules", "filter rules"]))
+def test_any_json_in_a_table_s_place_is_read_or_refused(data: Any, kind: str) -> None:
+    for wrapped in (data, [data], {"nftables": [data]}):
+        try:
+            read_table(kind, json.dumps(wrapped).encode(), "x.json", Tables("quayhead"))
+        except UnreadableInput:
+            pass
+
+
+@pytest.mark.parametrize(
+    "text", ["tunnel = 3\n", "tunnel = [3]\n", "expect = 3\n", "expect = [3]\n", "title = 3\n[[tunnel]]\nends = 3\n"]
+)
+def test_a_case_file_of_another_shape_stops_nothing(case: Case, text: str) -> None:
+    assert case(
+        {"case.toml": text, "sites/quayhead.toml": _sheet(GOOD, Q), "sites/whelk.toml": _sheet(GOOD, W)}
+    ).tunnels

@@ -2,53 +2,43 @@
 
 from __future__ import annotations
 
-import ipaddress
-import json
 import os
 import re
-import tomllib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
-from typing import Any
 
 import msgspec
-from msgspec.structs import replace
 
 from stomion.case.evidence import Evidence, Log, Source
 from stomion.errors import UnreadableInput, UsageError
+from stomion.ingest.declared import (
+    join_models,
+    read_addresses,
+    read_case_sheet,
+    read_sheet,
+    read_system_table,
+    same_addresses,
+)
 from stomion.ingest.files import HEAD, LineScan, open_input, read_lines, reason
-from stomion.ingest.ostables import read_table
+from stomion.ingest.item import MAX_TABLE, Item, read_whole
 from stomion.ingest.ping import read_ping
 from stomion.ingest.recognise import TABLES, recognise
-from stomion.ingest.sheet import line_map, read_sheet
 from stomion.ingest.yang import read_model_data
 from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
-from stomion.model.tables import Tables
 
 MAX_FILES = 20_000
-MAX_TABLE = 64 << 20
-"""Bytes of a table or sheet that is read as a whole."""
 NOT_SITES = frozenset(("sites", "path", ".stomion"))
 
 Tick = Callable[[str, int], None]
 """Called with the file's name and lines or packets read so far; may raise Cancelled."""
-
-
-@dataclass(frozen=True, slots=True)
-class _File:
-    path: Path
-    name: str
-    site: str | None
-    host: str | None
-    place: str
 
 
 def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None) -> Evidence:
@@ -70,39 +60,9 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None) -> Evi
             evidence.problems.append(Problem(item.name, text, error.place if item.place == "sites" else None))
         except OSError as error:
             evidence.problems.append(Problem(item.name, reason(error)))
-    _join_models(evidence)
-    _same_addresses(evidence)
+    join_models(evidence)
+    same_addresses(evidence)
     return evidence
-
-
-def _join_models(evidence: Evidence) -> None:
-    """What YANG data declares of a site fills what its sheet leaves open; without a sheet it stands for one."""
-    for file, model in evidence.models:
-        index = next((i for i, s in enumerate(evidence.sheets) if s.site == model.site), None)
-        if index is None:
-            evidence.sheets.append(model)
-            evidence.sheet_lines[model.site] = file
-        else:
-            sheet = evidence.sheets[index]
-            parts = ("interface", "tunnel", "route", "translation", "filter")
-            fills = {name: getattr(sheet, name) or getattr(model, name) for name in parts}
-            evidence.sheets[index] = replace(sheet, **fills)
-        for interface in model.interface:
-            for address in interface.addresses:
-                _note_address(evidence, model.site, address)
-
-
-def _same_addresses(evidence: Evidence) -> None:
-    """Two sheets that claim one public address: one of them is wrong, and which can't be told from here."""
-    owners: dict[str, str] = {}
-    for sheet in evidence.sheets:
-        for address in dict.fromkeys(t.local for t in sheet.tunnel if t.local[:1].isalnum() and t.local != "any"):
-            other = owners.setdefault(address, sheet.site)
-            if other != sheet.site:
-                file = evidence.sheet_lines[sheet.site]
-                evidence.problems.append(
-                    Problem(file, f"local = {address!r} is {other}'s as well; one of the two is wrong")
-                )
 
 
 @dataclass(slots=True)
@@ -129,7 +89,7 @@ def _root(paths: list[Path]) -> Path:
     return first
 
 
-def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[_File]:
+def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[Item]:
     """All files, captures and records before logs so that the year is known when it is needed."""
     found: list[Path] = []
     for path in paths:
@@ -150,7 +110,7 @@ def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[_File]:
             continue
         if path.name == "case.toml" and len(parts) == 1:
             place = "case"
-        yield _File(path, names[path], site, host, place)
+        yield Item(path, names[path], site, host, place)
 
 
 def _files_of(path: Path, evidence: Evidence, root: Path) -> list[Path]:
@@ -186,18 +146,18 @@ def _relative(path: Path, root: Path) -> str:
         return path.name
 
 
-def _read_one(item: _File, evidence: Evidence, tick: Tick, years: _Years) -> None:
+def _read_one(item: Item, evidence: Evidence, tick: Tick, years: _Years) -> None:
     if not item.path.is_file():
         evidence.not_recognised.append(NotRecognised(item.name, "it is no ordinary file"))
         return
     size = item.path.stat().st_size
     if item.place == "case":
         evidence.sources.append(Source(item.name, None, "case", size))
-        _read_case_sheet(item, evidence)
+        read_case_sheet(item, evidence)
         return
     if item.place == "sites" and item.path.suffix == ".toml":
         evidence.sources.append(Source(item.name, None, "sheet", size))
-        _read_sheet(item, evidence)
+        read_sheet(item, evidence)
         return
     with open_input(item.path) as stream:
         head = stream.read(HEAD)
@@ -208,11 +168,11 @@ def _read_one(item: _File, evidence: Evidence, tick: Tick, years: _Years) -> Non
         _read_records(item, evidence, size, years)
     elif kind in TABLES:
         evidence.sources.append(Source(item.name, item.site, kind, size, used=kind != "IPsec states"))
-        _read_system_table(item, kind, evidence)
+        read_system_table(item, kind, evidence)
         if kind == "addresses":
-            _read_addresses(item, evidence)
+            read_addresses(item, evidence)
         elif kind == "model data" and item.site:
-            evidence.models.append((item.name, read_model_data(_read_whole(item), item.site)))
+            evidence.models.append((item.name, read_model_data(read_whole(item), item.site)))
     elif kind == "ping":
         _read_ping(item, evidence, size)
     elif kind == "text":
@@ -229,7 +189,7 @@ _WHY = {
 }
 
 
-def _read_capture(item: _File, evidence: Evidence, tick: Tick, years: _Years, size: int) -> None:
+def _read_capture(item: Item, evidence: Evidence, tick: Tick, years: _Years, size: int) -> None:
     from stomion.ingest.capture import read_capture
 
     with open_input(item.path) as stream:
@@ -242,7 +202,7 @@ def _read_capture(item: _File, evidence: Evidence, tick: Tick, years: _Years, si
         evidence.problems.append(Problem(item.name, trouble.what))
 
 
-def _read_text(item: _File, evidence: Evidence, tick: Tick, years: _Years, size: int) -> None:
+def _read_text(item: Item, evidence: Evidence, tick: Tick, years: _Years, size: int) -> None:
     log = Log(item.name, item.site)
     with open_input(item.path) as stream:
         scan = LineScan(stream, _pattern(evidence.phrases))
@@ -308,7 +268,7 @@ def _pattern(phrases: list[Phrase]) -> re.Pattern[bytes]:
     return re.compile(RELEVANT_BYTES.pattern + b"|" + b"|".join(re.escape(h.encode()) for h in heads))
 
 
-def _is_gateway_log(item: _File) -> bool:
+def _is_gateway_log(item: Item) -> bool:
     """A log of a service that negotiated nothing is evidence too: of what never arrived. It names IKE at least."""
     with open_input(item.path) as stream:
         head = stream.read(HEAD).decode("latin-1").lower()
@@ -319,7 +279,7 @@ _RECORD = msgspec.json.Decoder(Record)
 MAX_PROBLEMS_PER_FILE = 20
 
 
-def _read_records(item: _File, evidence: Evidence, size: int, years: _Years) -> None:
+def _read_records(item: Item, evidence: Evidence, size: int, years: _Years) -> None:
     bad = count = 0
     with open_input(item.path) as stream:
         for number, text, _, _ in read_lines(stream):
@@ -363,74 +323,7 @@ def seconds(text: str) -> float | None:
         return None
 
 
-def _read_whole(item: _File) -> bytes:
-    with open_input(item.path) as stream:
-        data = stream.read(MAX_TABLE + 1)
-    if len(data) > MAX_TABLE:
-        raise UnreadableInput(f"larger than {MAX_TABLE >> 20} MiB, which no table is")
-    return data
-
-
-def _toml(item: _File) -> dict[str, Any]:
-    try:
-        return tomllib.loads(_read_whole(item).decode("utf-8"))
-    except UnicodeDecodeError as error:
-        raise UnreadableInput("not UTF-8, which TOML is") from error
-    except tomllib.TOMLDecodeError as error:
-        line = re.search(r"line (\d+)", str(error))
-        raise UnreadableInput(f"no TOML: {error}", place=int(line[1]) if line else None) from error
-    except RecursionError as error:
-        raise UnreadableInput("nested too deeply") from error
-
-
-def _read_sheet(item: _File, evidence: Evidence) -> None:
-    try:
-        text = _read_whole(item).decode("utf-8")
-    except UnicodeDecodeError as error:
-        raise UnreadableInput("not UTF-8, which TOML is") from error
-    reading = read_sheet(text)
-    sheet = reading.sheet
-    evidence.problems.extend(Problem(item.name, text, line) for line, text in reading.troubles)
-    if sheet.site in evidence.sheet_lines:
-        earlier = evidence.sheet_lines[sheet.site]
-        evidence.problems.append(
-            Problem(item.name, f"site {sheet.site!r} has a sheet already ({earlier}); this one is not used")
-        )
-        return
-    evidence.sheets.append(sheet)
-    evidence.sheet_lines[sheet.site] = item.name
-    for interface in sheet.interface:
-        for address in interface.addresses:
-            _note_address(evidence, sheet.site, address)
-
-
-def _read_case_sheet(item: _File, evidence: Evidence) -> None:
-    data = _toml(item)
-    title = data.get("title")
-    if isinstance(title, str):
-        evidence.title = title[:200]
-    for tunnel in data.get("tunnel", []):
-        ends = tunnel.get("ends") if isinstance(tunnel, dict) else None
-        if isinstance(ends, list) and len(ends) == 2 and all(isinstance(e, str) for e in ends):
-            evidence.declared.append((str(tunnel.get("name", "-".join(ends))), (ends[0], ends[1])))
-    _read_expected(data, item, evidence)
-
-
-def _read_expected(data: dict[str, Any], item: _File, evidence: Evidence) -> None:
-    """`[[expect]]`: who is to reach whom, and what is to be blocked."""
-    lines = line_map(_read_whole(item).decode("utf-8", "replace"))
-    rows = data.get("expect", [])
-    for index, row in enumerate(rows if isinstance(rows, list) else []):
-        line = lines.get(f"expect.{index}", 0)
-        values = [row.get(k) if isinstance(row, dict) else None for k in ("from", "to", "service", "outcome")]
-        if not all(isinstance(v, str) for v in values) or values[3] not in ("reach", "blocked"):
-            text = 'an [[expect]] needs from, to, service, and outcome = "reach" or "blocked"'
-            evidence.problems.append(Problem(item.name, text, line or None))
-            continue
-        evidence.expects.append((str(values[0]), str(values[1]), str(values[2]), str(values[3]), line))
-
-
-def _read_ping(item: _File, evidence: Evidence, size: int) -> None:
+def _read_ping(item: Item, evidence: Evidence, size: int) -> None:
     """A continuous ping from a site's host, or from its gateway."""
     source = f"{item.site}/{item.host}" if item.host else item.site or ""
     with open_input(item.path) as stream:
@@ -439,33 +332,3 @@ def _read_ping(item: _File, evidence: Evidence, size: int) -> None:
         evidence.pings.append(record)
         evidence.ping_places.append((item.name, number))
     evidence.sources.append(Source(item.name, item.site, "ping", size, True, len(found), "probes"))
-
-
-def _read_system_table(item: _File, kind: str, evidence: Evidence) -> None:
-    """A table of the operating system to the tables of its gateway or host."""
-    if not item.site or kind in ("model data", "IPsec states"):
-        return
-    tables = evidence.tables.setdefault((item.site, item.host or ""), Tables(item.site, item.host or ""))
-    read_table(kind, _read_whole(item), item.name, tables)
-
-
-def _read_addresses(item: _File, evidence: Evidence) -> None:
-    """`ip -j addr`: the addresses a site has, and the networks behind it where they are a host's."""
-    try:
-        table = json.loads(_read_whole(item))
-    except (ValueError, RecursionError) as error:
-        raise UnreadableInput("damaged JSON of an address table") from error
-    for link in table if isinstance(table, list) else []:
-        for info in link.get("addr_info", []) if isinstance(link, dict) else []:
-            if isinstance(info, dict) and info.get("scope") == "global" and item.site:
-                _note_address(evidence, item.site, f"{info.get('local')}/{info.get('prefixlen')}", host=bool(item.host))
-
-
-def _note_address(evidence: Evidence, site: str, text: str, host: bool = False) -> None:
-    try:
-        interface = ipaddress.ip_interface(text)
-    except ValueError:
-        return
-    if not host:
-        evidence.addresses.setdefault(site, set()).add(str(interface.ip))
-    evidence.networks.setdefault(site, set()).add(str(interface.network))

@@ -50,8 +50,16 @@ def _forwarding(text: str, file: str, tables: Tables) -> None:
             tables.forwarding_at = Provenance(file, tables.site, line=number)
 
 
-def _text(row: dict[str, Any], key: str) -> str:
-    value = row.get(key)
+def _number(row: dict[str, Any], key: str) -> int | None:
+    """A number, written as one or as text (`0x64`); None where it is neither."""
+    try:
+        return int(_text(row, key), 0)
+    except ValueError:
+        return None
+
+
+def _text(row: Any, key: str) -> str:
+    value = row.get(key) if isinstance(row, dict) else None
     return str(value) if isinstance(value, str | int) and not isinstance(value, bool) else ""
 
 
@@ -67,7 +75,8 @@ def _addresses(rows: list[Any], tables: Tables) -> None:
                 found.append((own, interval_of(f"{_text(info, 'local')}/{_text(info, 'prefixlen')}")[0]))
             except (ValueError, AttributeError):
                 continue
-        flags = link.get("flags") or []
+        flags = link.get("flags")
+        flags = flags if isinstance(flags, list) else []
         pointlike = "POINTOPOINT" in flags or _text(link, "link_type") in (
             "none",
             "ipip",
@@ -94,7 +103,7 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
     for number, row in enumerate(rows[:MAX_RULES], 1):
         if not isinstance(row, dict):
             continue
-        via = _text(row, "gateway") or _text(row.get("via") or {}, "host")
+        via = _text(row, "gateway") or _text(row.get("via"), "host")
         try:
             interval, length = _prefix(_text(row, "dst"), ":" in via or ":" in _text(row, "prefsrc"))
         except ValueError:
@@ -106,7 +115,7 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
             dev, via = _text(hops[0], "dev"), _text(hops[0], "gateway")
         kind = _text(row, "type") or "unicast"
         words = _text(row, "dst") + (f" by way of {via}" if via else "") + (f", {dev}" if dev else "")
-        metric = int(_text(row, "metric") or 0)
+        metric = _number(row, "metric") or 0
         yield Route(
             interval,
             length,
@@ -146,8 +155,8 @@ def _rules(rows: list[Any], file: str, tables: Tables) -> Iterator[RoutingRule]:
             tables.doubts.append(f"{file}: routing rule {number} has no range that is understood")
             continue
         mark = (0, 2**32 - 1)
-        if _text(row, "fwmark"):
-            value = int(_text(row, "fwmark"), 0)
+        value = _number(row, "fwmark")
+        if value is not None:
             mark = (value, value)
         action = _text(row, "action")
         strange = sorted(set(row) - known)
@@ -159,7 +168,7 @@ def _rules(rows: list[Any], file: str, tables: Tables) -> Iterator[RoutingRule]:
             else ""
         )
         yield RoutingRule(
-            int(_text(row, "priority") or 0), source, destination, _text(row, "table"), where, _text(row, "iif"), mark,
+            _number(row, "priority") or 0, source, destination, _text(row, "table"), where, _text(row, "iif"), mark,
             action if action in _ENDS else "", doubt,
         )  # fmt: skip
 
