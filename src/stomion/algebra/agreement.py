@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import product
 
 from stomion.algebra.proposals import COMPARED, disagreements, is_aead, settled
-from stomion.algebra.strength import Level, level_of, rank
+from stomion.algebra.strength import Level, level_of, rank, strongest
 from stomion.model.proposal import Proposal
 
 MAX_TUPLES = 4_096
@@ -78,18 +78,13 @@ def ways(offers: Sequence[Proposal], accepts: Sequence[Proposal], limit: int = 6
         if not kinds:
             return []
         for side, source, target in ((0, accept, offer), (1, offer, accept)):
-            adds = tuple((kind, best(kind, source.values(kind))) for kind in _to_add(kinds, source, target))
+            adds = tuple((kind, strongest(kind, source.values(kind)) or "") for kind in _to_add(kinds, source, target))
             way = Way(side, adds, max((level_of(k, v)[0] for k, v in adds), key=_ORDER.index))
             found.setdefault((side, adds), way)
     ordered = sorted(
         found.values(), key=lambda w: (len(w.adds), w.level is Level.WEAK, sum(rank(k, v) for k, v in w.adds))
     )
     return ordered[:limit]
-
-
-def best(kind: str, values: Sequence[str]) -> str:
-    """The value to settle on first."""
-    return min(values, key=lambda value: rank(kind, value))
 
 
 def _to_add(kinds: Sequence[str], source: Proposal, target: Proposal) -> tuple[str, ...]:

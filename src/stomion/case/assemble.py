@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import ipaddress
 from collections import Counter
-from datetime import datetime
 
 from stomion.algebra.boxes import address_text
 from stomion.algebra.ranges import is_any, spans
@@ -15,6 +14,7 @@ from stomion.exchange.clock import clock_from_logs, clock_offset
 from stomion.exchange.negotiation import assemble
 from stomion.exchange.picture import End, EspSeen, LanTest, LinkEvent, Picture, PingSeries
 from stomion.exchange.story import read_story
+from stomion.logs.timestamps import rfc3339_seconds
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram
 from stomion.model.provenance import Provenance
@@ -238,7 +238,7 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
                 end is picture.left,
                 record.received > 0,
                 record.expected != "blocked",
-                _seconds(record.at),
+                rfc3339_seconds(record.at),
                 Provenance(file, end.site, line=line),
                 record.service,
                 _host_address(record.source, end),
@@ -278,7 +278,7 @@ def _attach_links(picture: Picture, evidence: Evidence, index: _Index, only: boo
         if record.site in ends or (only and record.site not in index.sites):
             where = Provenance(file, record.site, line=line)
             picture.link_events.append(
-                LinkEvent(record.site, record.what == "link-up", _seconds(record.at), where, record.subject)
+                LinkEvent(record.site, record.what == "link-up", rfc3339_seconds(record.at), where, record.subject)
             )
 
 
@@ -307,7 +307,7 @@ def _attach_pings(picture: Picture, evidence: Evidence) -> None:
         picture.pings.append(
             PingSeries(
                 source, to, end is picture.left, tuple(p.rtt_ms is not None for p in probes),
-                tuple(_seconds(p.at) for p in probes), Provenance(file, end.site, line=line),
+                tuple(rfc3339_seconds(p.at) for p in probes), Provenance(file, end.site, line=line),
             )
         )  # fmt: skip
 
@@ -332,13 +332,6 @@ def _inside(address: str, networks: set[str]) -> bool:
         return any(ip in ipaddress.ip_network(n) for n in networks)
     except ValueError:
         return False
-
-
-def _seconds(text: str) -> float | None:
-    try:
-        return datetime.fromisoformat(text).timestamp()
-    except (ValueError, OverflowError):
-        return None
 
 
 def _attach_counters(picture: Picture, evidence: Evidence) -> None:

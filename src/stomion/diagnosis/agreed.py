@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from stomion.algebra.proposals import agreement, settled
+from stomion.diagnosis.spec import Context, Spec, sheet_places
 from stomion.exchange.picture import Picture
+from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
 
@@ -33,3 +35,20 @@ def agreed_proposals(picture: Picture, layer: str) -> list[tuple[Proposal, Prove
 def lifetimes(proposals: Sequence[Proposal]) -> int:
     """The shortest lifetime that a list of proposals names, in seconds; 0 where it names none."""
     return min((p.lifetime_s for p in proposals if p.lifetime_s), default=0)
+
+
+def lifetime_difference(context: Context, spec: Spec, layer: str, name: str) -> Finding | None:
+    """The caution that two sheets give an SA different lifetimes; `name` is the SA's in words."""
+    left, right = context.picture.ends
+    mine, theirs = (lifetimes(e.ike_proposals if layer == "IKE" else e.child_proposals) for e in (left, right))
+    if not mine or not theirs or mine == theirs:
+        return None
+    first, later = (left, right) if mine < theirs else (right, left)
+    return spec.finding(
+        [left.site, right.site],
+        Certainty.PROVEN,
+        f"{left.title} gives its {name} {mine:,} s, {right.title} {theirs:,} s; {first.title} will renew first.",
+        [Remedy(later.site, f"set {min(mine, theirs)} s as well, where the ends should be equal")],
+        sheet_places(context),
+        {left.site: mine, right.site: theirs},
+    )

@@ -11,7 +11,6 @@ from stomion.model.tables import ACCEPT, RETURN, Chain, Interval, Policy, Rule, 
 from stomion.walk.declared import policy_on, tunnel_policy
 from stomion.walk.gateway import Fate
 from stomion.walk.journey import (
-    FAR,
     NEAR,
     Leg,
     RoundTrip,
@@ -270,6 +269,3 @@ def flow_text(test: LanTest) -> str:
 def is_everything(rule: Rule) -> bool:
     """Does a rule match every packet, as a table's last line does?"""
     return any(box == EVERY for box in rule.boxes)
-
-
-__all__ = ["FAR", "NEAR", "Break", "Flow", "Flows", "breaks", "covering", "flows_of"]

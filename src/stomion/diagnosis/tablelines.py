@@ -48,7 +48,7 @@ def _translation(shares: tuple[Share, ...]) -> Line:
 
 
 def _routing(shares: tuple[Share, ...]) -> Line:
-    bad = next((s for s in shares if s.fate in (Fate.LOST, Fate.LEAKED, Fate.LOOPING) and s.at == NEAR), None)
+    bad = next((s for s in shares if s.fate in (Fate.LOST, Fate.LEAKED) and s.at == NEAR), None)
     carried = _carried(shares)
     if bad is not None:
         step = _step(bad, "route")

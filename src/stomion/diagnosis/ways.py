@@ -14,7 +14,7 @@ from stomion.model.tables import Policy, Route, Tables
 from stomion.walk.gateway import Fate, policy_boxes
 from stomion.walk.journey import Leg
 
-ASTRAY = (Fate.LOST, Fate.LEAKED, Fate.LOOPING)
+ASTRAY = (Fate.LOST, Fate.LEAKED)
 
 
 @dataclass(frozen=True, slots=True)

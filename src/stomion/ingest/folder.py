@@ -31,6 +31,7 @@ from stomion.ingest.yang import read_model_data
 from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
+from stomion.logs.timestamps import rfc3339_seconds
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
 
@@ -310,17 +311,9 @@ def _keep_record(record: Record, file: str, number: int, evidence: Evidence, yea
     elif isinstance(record, EventRecord):
         evidence.happenings.append(record)
         evidence.happening_places.append((file, number))
-    at = seconds(record.at)
+    at = rfc3339_seconds(record.at)
     if at is not None:
         years.note(at)
-
-
-def seconds(text: str) -> float | None:
-    """An RFC 3339 time as seconds since 1970, or None."""
-    try:
-        return datetime.fromisoformat(text).timestamp()
-    except (ValueError, OverflowError):
-        return None
 
 
 def _read_ping(item: Item, evidence: Evidence, size: int) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from stomion.diagnosis.handover import Handover, Setting, handover
 from stomion.errors import UsageError
-from stomion.jobs.demo import demo_folder
+from stomion.jobs.beside import beside, safe_name
 from stomion.jobs.examine import Examined
 from stomion.report.document import Document, Section
 
@@ -70,10 +70,7 @@ def rendered(document: Document, suffix: str) -> bytes:
 
 def write_beside(examined: Examined, tunnel: str, site: str) -> Path:
     """The list as a page beside what is derived from the case, for the screen. Raises UsageError where that fails."""
-    if Path(examined.evidence.root) == demo_folder():
-        raise UsageError("the demo is never written to; stomion handover prints the list")
-    name = "".join(c if c.isalnum() or c in "-_" else "-" for c in f"{tunnel}-for-{site}")[:120]
-    target = Path(examined.evidence.root) / ".stomion" / f"{name}.html"
+    target = beside(examined.evidence.root) / f"{safe_name(f'{tunnel}-for-{site}')}.html"
     try:
         target.parent.mkdir(exist_ok=True)
     except OSError as error:

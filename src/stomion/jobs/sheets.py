@@ -12,7 +12,7 @@ from tomlkit.items import AoT, Table
 from stomion.errors import UnreadableInput, UsageError
 from stomion.ingest.sheet import read_sheet
 from stomion.ingest.yang import ike_data
-from stomion.jobs.demo import demo_folder
+from stomion.jobs.beside import beside, safe_name
 from stomion.model.site import SheetDpd, SheetProposal, SheetTunnel, SiteSheet
 
 MAX_SHEET = 16 << 20
@@ -94,9 +94,7 @@ def save_tried(root: str, file: str, site: str, tunnel: SheetTunnel) -> Path:
 
     `file` is the sheet's name in the case, empty where the site has none. Raises UsageError where that fails.
     """
-    if Path(root) == demo_folder():
-        raise UsageError("the demo is never written to; stomion demo --write DIR makes a copy to work on")
-    target = Path(root) / ".stomion" / "sheets" / f"{_safe(site)}.toml"
+    target = beside(root) / "sheets" / f"{safe_name(site)}.toml"
     try:
         before = target if target.exists() else Path(root) / file if file else None
         text = (
@@ -111,11 +109,6 @@ def save_tried(root: str, file: str, site: str, tunnel: SheetTunnel) -> Path:
     except (OSError, UnicodeDecodeError) as error:
         raise UsageError(f"{target}: it can't be written") from error
     return target
-
-
-def _safe(site: str) -> str:
-    """A site's name as a file's name."""
-    return "".join(c if c.isalnum() or c in "-_" else "-" for c in site)[:100] or "site"
 
 
 def new_sheet(sheet: SiteSheet) -> str:

@@ -7,7 +7,7 @@ from pathlib import Path
 from stomion.errors import Malformed, UsageError
 from stomion.ingest.folder import PHRASEBOOK
 from stomion.ingest.textfile import TextFile
-from stomion.jobs.demo import demo_folder
+from stomion.jobs.beside import beside
 from stomion.logs.phrasebook import Phrase, phrase, read_phrasebook, suggested, written
 from stomion.model.event import What
 
@@ -29,9 +29,7 @@ def count_matches(text: TextFile, item: Phrase) -> int:
 
 def save_phrase(root: str, item: Phrase) -> Path:
     """Add a phrase to the case's own phrasebook, in its folder for derived things. Raises UsageError where that fails."""
-    if Path(root) == demo_folder():
-        raise UsageError("the demo is never written to; stomion demo --write DIR makes a copy to work on")
-    path = Path(root) / ".stomion" / PHRASEBOOK
+    path = beside(root) / PHRASEBOOK
     try:
         known, troubles = read_phrasebook(path.read_text()) if path.exists() else ([], [])
         if troubles:

@@ -7,9 +7,10 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from datetime import datetime
 
 import msgspec
+
+from stomion.logs.timestamps import rfc3339_seconds
 
 MAX_ENTRY = 64 << 10
 """Bytes of a journal entry that is taken apart; a larger one is read as text."""
@@ -46,7 +47,7 @@ def unframe(line: str) -> Framed:
     if line[:1] == "<":
         header = _HEADER.match(line)
         if header:
-            return Framed(_after_elements(line, header.end()), _moment(header["at"]))
+            return Framed(_after_elements(line, header.end()), rfc3339_seconds(header["at"]))
     return Framed(line, None)
 
 
@@ -73,10 +74,3 @@ def _after_elements(line: str, at: int) -> str:
             break
         at = element.end()
     return line[at:].lstrip(" \ufeff")
-
-
-def _moment(text: str) -> float | None:
-    try:
-        return datetime.fromisoformat(text).timestamp()
-    except (ValueError, OverflowError):
-        return None

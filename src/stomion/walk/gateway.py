@@ -39,7 +39,6 @@ class Fate(StrEnum):
     DROPPED = "dropped"
     LOST = "no way"
     LOCAL = "for the gateway itself"
-    LOOPING = "looping"
     UNCERTAIN = "uncertain"
 
 

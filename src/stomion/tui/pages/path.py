@@ -11,7 +11,7 @@ from stomion.model.provenance import Provenance
 from stomion.model.tables import Rule
 from stomion.tui.spans import Line, cut, left, paragraph, right
 from stomion.walk.gateway import Fate, Step
-from stomion.walk.journey import FAR, NEAR, Leg, Share
+from stomion.walk.journey import NEAR, Leg, Share
 
 SPINE = 17
 """Columns of the seam: an arrow and the name of the decision."""
@@ -58,10 +58,10 @@ def page(
     built: Built = [([], None), *[(line, None) for line in _heads(picture, flow, place, half)]]
     if flow is not None and flow.trip is not None:
         sender = 0 if flow.test.from_left else 1
-        built += _leg(flows, flow.trip.there, sender, half, "and there")
+        built += _leg(flows, flow.trip.there, sender, half)
         if flow.trip.back is not None:
             built.append(([(" " * (half + 4), "plain"), ("its answer", "muted")], None))
-            built += _leg(flows, flow.trip.back, 1 - sender, half, "and back")
+            built += _leg(flows, flow.trip.back, 1 - sender, half)
         built.append(([], None))
         built += [(line, None) for line in _verdict(flow, width, trial is not None)]
     elif flow is not None:
@@ -102,7 +102,7 @@ def _heads(picture: Picture, flow: Flow | None, place: tuple[int, int], half: in
     return [head, [], names]
 
 
-def _leg(flows: Flows, leg: Leg, sender: int, half: int, _word: str) -> Built:
+def _leg(flows: Flows, leg: Leg, sender: int, half: int) -> Built:
     built: Built = []
     ended = leg.fate is not Fate.CARRIED
     for index, (at, step) in enumerate(leg.steps):
@@ -194,6 +194,3 @@ def _trial(trial: Trial, picture: Picture, width: int) -> list[Line]:
             (left(d.after.value, 14), _TONES.get(d.after, "change")), (cut(packets_text(d.region), max(8, width - 60)), "muted"),
         ])  # fmt: skip
     return [*lines, []]
-
-
-__all__ = ["FAR", "Built", "Stop", "Trial", "page"]

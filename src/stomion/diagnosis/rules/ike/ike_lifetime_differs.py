@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.agreed import lifetimes
-from stomion.diagnosis.spec import Context, Spec, sheet_places
-from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.diagnosis.agreed import lifetime_difference
+from stomion.diagnosis.spec import Context, Spec
+from stomion.model.finding import Finding, Stage
 
 SPEC = Spec(
     code="ike-lifetime-differs",
@@ -18,20 +18,4 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    left, right = context.picture.ends
-    mine, theirs = lifetimes(left.ike_proposals), lifetimes(right.ike_proposals)
-    if not mine or not theirs or mine == theirs:
-        return None
-    first = left if mine < theirs else right
-    return SPEC.finding(
-        [left.site, right.site],
-        Certainty.PROVEN,
-        f"{left.title} gives its IKE SA {mine:,} s, {right.title} {theirs:,} s; {first.title} will renew first.",
-        [
-            Remedy(
-                context.picture.other(first).site, f"set {min(mine, theirs)} s as well, where the ends should be equal"
-            )
-        ],
-        sheet_places(context),
-        {left.site: mine, right.site: theirs},
-    )
+    return lifetime_difference(context, SPEC, "IKE", "IKE SA")
