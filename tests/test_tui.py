@@ -304,6 +304,9 @@ async def test_a_packet_is_walked_and_a_rule_tried_elsewhere() -> None:
     async with app.run_test(size=(160, 47)) as pilot:
         await ready(pilot)
         app.choose(next(d for d in app.order if d.picture.name == "quayhead-eelgrass"))
+        await pilot.press("2")
+        await pilot.pause(0.2)
+        assert "nat · proven by the tables" in text_of(app)
         await pilot.press("5")
         await pilot.pause(0.3)
         shown = text_of(app)

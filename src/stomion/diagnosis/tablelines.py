@@ -40,10 +40,10 @@ def _translation(shares: tuple[Share, ...]) -> Line:
     if bad is not None:
         step = _step(bad, "translate")
         return (Verdict.CAUTION, step.says if step else "translated", step.where if step else None)
-    carried = _carried(shares)
-    if carried is None:
+    shown = _carried(shares) or next((s for s in shares if _step(s, "translate")), None)
+    if shown is None:
         return (Verdict.UNSEEN, "", None)
-    step = _step(carried, "translate")
+    step = _step(shown, "translate")
     return (Verdict.PASS, step.says if step else "nothing translates it", step.where if step else None)
 
 

@@ -56,14 +56,14 @@ def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
     facts: dict[str, object] = {"way": found.leg.says}
     detail = ""
     if found.leg.fate is Fate.LEAKED:
-        packets = packets_text(found.share.region if found.share is not None else Region((found.leg.box,)))
+        packets = packets_text(_all_alike(context, found))
         facts["in_clear"] = packets
         detail = f"These packets go out in clear, readable by anyone on the way: {packets}."
     if found.flow is not None:
         facts["flow"] = flow_text(found.flow.test)
     places = [
         astray.where,
-        *(s.where for _, s in reversed(found.leg.steps)),
+        *(s.where for _, s in reversed(found.leg.steps) if s.what in ("route", "host")),
         found.flow.test.where if found.flow else None,
     ]
     if not any(places):
@@ -71,6 +71,15 @@ def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
     return spec.finding(
         [found.end.site], Certainty.PROVEN, astray.summary, [Remedy(found.end.site, astray.remedy)], places, facts, detail
     )  # fmt: skip
+
+
+def _all_alike(context: Context, found: Break) -> Region:
+    """All packets that fare as this one does, where they are known; else this one alone."""
+    flows = flows_of(context.picture)
+    packet = Region((found.leg.box,))
+    shares = flows.shares[0 if found.from_left is not found.back else 1] if flows is not None else ()
+    share = found.share or next((s for s in shares if s.fate is found.leg.fate and s.region & packet), None)
+    return share.region if share is not None else packet
 
 
 def _kind(context: Context, found: Break) -> Astray | None:

@@ -157,7 +157,7 @@ def _finding(diagnosis: Diagnosis, shown: int, width: int) -> Built:
     inner = min(width - 4, 140)
     built: Built = [(line, Item()) for line in paragraph(finding.summary, "!strong", inner, 2)]
     count = f" · finding {shown + 1} of {len(diagnosis.findings)}" if len(diagnosis.findings) > 1 else ""
-    built.append(([("  ", "plain"), (f"{finding.stage.value} · {_sure(finding)}{count}", "muted")], Item()))
+    built.append(([("  ", "plain"), (f"{finding.stage.value} · {_sure(finding, diagnosis)}{count}", "muted")], Item()))
     built.extend((line, Item()) for line in paragraph(finding.detail, "muted", inner, 2))
     bars = selector_bars(diagnosis, finding, width)
     if bars:
@@ -169,9 +169,23 @@ def _finding(diagnosis: Diagnosis, shown: int, width: int) -> Built:
     return built
 
 
-def _sure(finding: Finding) -> str:
+_BY_TABLES = (Stage.NAT, Stage.ROUTING, Stage.FILTER)
+
+
+def _proven(finding: Finding, diagnosis: Diagnosis) -> str:
+    """What proves it: the tables, a gateway's own line, or sheets and packets, which need no words of their own."""
+    if finding.stage in _BY_TABLES:
+        return "proven by the tables"
+    lines = {e.where for end in diagnosis.picture.ends for e in end.events if not e.far}
+    negotiated = finding.stage in (Stage.IKE, Stage.CHILD, Stage.SELECTORS) and not finding.caution
+    return (
+        "proven by the refusing end's own word" if negotiated and lines.intersection(finding.evidence[:1]) else "proven"
+    )
+
+
+def _sure(finding: Finding, diagnosis: Diagnosis) -> str:
     return {
-        "proven": "proven by the refusing end's own word" if finding.stage is not Stage.UNDERLAY else "proven",
+        "proven": _proven(finding, diagnosis),
         "likely": "likely, from one end's evidence",
         "possible": "possible: other causes look the same from here",
     }[finding.certainty.value]
