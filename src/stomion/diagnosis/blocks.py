@@ -10,9 +10,9 @@ from stomion.diagnosis.spec import Context, Spec
 from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.tables import ACCEPT, DROP, REJECT, Chain, Names, Rule
+from stomion.walk.chains import each_rule
 from stomion.walk.gateway import Fate
 from stomion.walk.journey import between
-from stomion.walk.pieces import each_rule
 
 HOOKS = ("forward", "prerouting")
 _ALLOWING = ("allow", "permit", "accept", "let ", "pass")

@@ -8,6 +8,7 @@ from functools import lru_cache
 from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, addresses_text, interval_of, service_text
 from stomion.exchange.picture import End, LanTest, Picture
 from stomion.model.tables import ACCEPT, RETURN, Chain, Interval, Policy, Rule, Tables
+from stomion.walk.chains import each_rule
 from stomion.walk.declared import policy_on, tunnel_policy
 from stomion.walk.gateway import Fate
 from stomion.walk.journey import (
@@ -20,7 +21,6 @@ from stomion.walk.journey import (
     partition,
     round_trip,
 )
-from stomion.walk.pieces import each_rule
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,7 +23,8 @@ from stomion.model.tables import (
     Rule,
     Tables,
 )
-from stomion.walk.pieces import Piece, Setting, Verdict, blocked, through
+from stomion.walk.chains import Setting, Verdict, blocked, through
+from stomion.walk.pieces import Piece
 from stomion.walk.routing import LOCAL, Way, routed
 
 TUNNEL = "tunnel"

@@ -1,0 +1,127 @@
+"""Pieces through the chains of a hook, rule by rule: every piece of what goes in comes out with one verdict."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+
+from stomion.algebra.boxes import MAX_BOXES, TooMany
+from stomion.model.tables import CONTINUE, DROP, GOTO, JUMP, MARK, NEW, RETURN, Chain, Rule, Tables
+from stomion.walk.pieces import Piece
+from stomion.walk.shelf import Shelf
+
+MAX_DEPTH = 16
+"""Jumps within jumps; the operating system's own limit."""
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """What rules may ask of a packet besides its header, at one point of its way."""
+
+    in_dev: str = ""
+    out_dev: str = ""
+    in_zone: str = ""
+    out_zone: str = ""
+    state: str = NEW
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """What became of a piece in a chain: the action, and the rule that decided, or None for the chain's policy."""
+
+    piece: Piece
+    action: str
+    rule: Rule | None
+    chain: Chain
+    doubt: str = ""
+
+
+def _may_match(rule: Rule, setting: Setting) -> bool:
+    """Do interface, zone and state allow the rule to match anything at this point?"""
+    if rule.states and setting.state not in rule.states:
+        return False
+    return (
+        rule.in_dev.fits(setting.in_dev)
+        and rule.out_dev.fits(setting.out_dev)
+        and rule.in_zone.fits(setting.in_zone)
+        and rule.out_zone.fits(setting.out_zone)
+    )
+
+
+def through(chain: Chain, pieces: Iterable[Piece], setting: Setting, tables: Tables) -> list[Verdict]:
+    """Every piece with its verdict; the pieces of the result are disjoint and cover what went in."""
+    passing = _Passing(setting, tables)
+    left = passing.chain(chain, list(pieces), 0)
+    passing.decided.extend(Verdict(piece, chain.policy, None, chain) for piece in left)
+    return passing.decided
+
+
+class _Passing:
+    """One passage through the chains of a hook: the verdicts as they fall."""
+
+    def __init__(self, setting: Setting, tables: Tables) -> None:
+        self.setting, self.tables = setting, tables
+        self.decided: list[Verdict] = []
+
+    def chain(self, chain: Chain, pieces: list[Piece], depth: int) -> list[Piece]:
+        """Go through a chain; what no rule decides comes back, and so does what a rule sent back to the caller."""
+        returned: list[Piece] = []
+        shelf = Shelf(pieces)
+        for rule in chain.rules:
+            if not len(shelf):
+                break
+            hit = shelf.matched(rule) if _may_match(rule, self.setting) else []
+            if not hit:
+                continue
+            if rule.action == RETURN and depth and not rule.doubt:
+                returned.extend(hit)
+            elif rule.action == GOTO and not rule.doubt:
+                returned.extend(self._jump(rule, chain, hit, depth))
+            else:
+                shelf.add(self._act(rule, chain, hit, depth))
+            if len(shelf) + len(self.decided) > MAX_BOXES:
+                raise TooMany
+        return [*shelf.pieces(), *returned]
+
+    def _act(self, rule: Rule, chain: Chain, hit: list[Piece], depth: int) -> list[Piece]:
+        """Carry a rule out on what it matches; pieces that go on in this chain come back."""
+        if rule.doubt:
+            self.decided.extend(Verdict(piece, CONTINUE, rule, chain, rule.doubt) for piece in hit)
+            return []
+        if rule.action == JUMP:
+            return self._jump(rule, chain, hit, depth)
+        if rule.action == CONTINUE:
+            return hit
+        if rule.action == MARK:
+            return [replace(piece, mark=int(rule.to or 0)) for piece in hit]
+        self.decided.extend(Verdict(piece, rule.action, rule, chain) for piece in hit)
+        return []
+
+    def _jump(self, rule: Rule, chain: Chain, hit: list[Piece], depth: int) -> list[Piece]:
+        """Through another chain; what it does not decide comes back."""
+        target = self.tables.chains.get(rule.to)
+        if target is None or depth >= MAX_DEPTH:
+            why = f"chain {rule.to} is not in the table" if target is None else "jumps nested too deeply"
+            self.decided.extend(Verdict(piece, CONTINUE, rule, chain, why) for piece in hit)
+            return []
+        return self.chain(target, hit, depth + 1)
+
+
+def blocked(action: str) -> bool:
+    """Does this action end a packet's way?"""
+    return action in (DROP, "reject")
+
+
+def each_rule(tables: Tables, hooks: tuple[str, ...]) -> Iterator[tuple[Chain, Rule]]:
+    """All rules of the base chains of some hooks and of the chains they jump to, in their order."""
+    seen: set[str] = set()
+    waiting = [c for c in tables.chains.values() if c.hook in hooks]
+    while waiting:
+        chain = waiting.pop(0)
+        if chain.name in seen:
+            continue
+        seen.add(chain.name)
+        for rule in chain.rules:
+            yield chain, rule
+            if rule.action in (JUMP, GOTO) and rule.to in tables.chains:
+                waiting.append(tables.chains[rule.to])

@@ -1,0 +1,119 @@
+"""Many pieces kept so that those a rule may touch are found at once.
+
+A rule touches few of many pieces. In a list of thousands of rules nearly all the time would go into asking each piece; past a few
+pieces their bounds stand in arrays, and one comparison of arrays answers for all of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, Any
+
+from stomion.algebra.boxes import EVERY, V4_LAST, Box
+from stomion.model.tables import Rule
+from stomion.walk.pieces import Piece, split
+
+if TYPE_CHECKING:
+    import numpy as np
+
+AXES = len(EVERY)
+FEW = 64
+"""So many pieces are asked one by one: arrays cost more than they save."""
+
+
+def _coarse(value: int) -> int:
+    """A value of any axis in 63 bits, order kept: IPv6 addresses that differ in their last 66 bits only may become alike.
+
+    What touches still touches then; a piece found too many is put back by the exact arithmetic.
+    """
+    return value if value <= V4_LAST else V4_LAST + 1 + ((value - V4_LAST - 1) >> 66)
+
+
+class Shelf:
+    """Disjoint pieces, in no order."""
+
+    def __init__(self, pieces: Iterable[Piece]) -> None:
+        self._pieces: list[Piece | None] = list(pieces)
+        self._count = len(self._pieces)
+        self._bounds: np.ndarray[Any, Any] | None = None
+
+    def __len__(self) -> int:
+        return self._count
+
+    def pieces(self) -> list[Piece]:
+        """All that is on it."""
+        return [p for p in self._pieces if p is not None]
+
+    def add(self, pieces: Iterable[Piece]) -> None:
+        """Put more on it."""
+        for piece in pieces:
+            self._pieces.append(piece)
+            self._count += 1
+            if self._bounds is not None:
+                self._note(len(self._pieces) - 1, piece)
+
+    def matched(self, rule: Rule) -> list[Piece]:
+        """Take off what a rule matches; the rest stays."""
+        found: list[Piece] = []
+        rest: list[Piece] = []
+        for index in self._touching(rule):
+            piece = self._pieces[index]
+            if piece is None:
+                continue
+            inside, outside = split(piece, rule)
+            if inside:
+                self._pieces[index] = None
+                self._count -= 1
+                if self._bounds is not None:
+                    self._bounds[:, index] = -1
+                found.extend(inside)
+                rest.extend(outside)
+        self.add(rest)
+        return found
+
+    def _touching(self, rule: Rule) -> Iterable[int]:
+        """Where the pieces lie that the rule may match."""
+        if self._bounds is None:
+            if self._count <= FEW:
+                if len(self._pieces) > 2 * FEW:
+                    self._pieces = list(self.pieces())
+                return [i for i, p in enumerate(self._pieces) if p is not None and _touches(p.now, rule.boxes)]
+            self._arrange()
+        assert self._bounds is not None
+        if len(self._pieces) > 2 * self._count + FEW:
+            self._arrange()
+        import numpy as np
+
+        used = self._bounds[:, : len(self._pieces)]
+        touched: set[int] = set()
+        for box in rule.boxes:
+            mask = np.ones(used.shape[1], dtype=bool)
+            for axis, (low, high) in enumerate(box):
+                if (low, high) != EVERY[axis]:
+                    mask &= (used[2 * axis] <= _coarse(high)) & (used[2 * axis + 1] >= _coarse(low))
+            mask &= used[0] >= 0
+            touched.update(np.nonzero(mask)[0].tolist())
+        return sorted(touched)
+
+    def _arrange(self) -> None:
+        """The bounds of all pieces as arrays: a row for the low and one for the high end of every axis."""
+        import numpy as np
+
+        self._pieces = list(self.pieces())
+        self._bounds = np.full((2 * AXES, 2 * len(self._pieces) + FEW), -1, dtype=np.int64)
+        for index, piece in enumerate(self._pieces):
+            assert piece is not None
+            self._note(index, piece)
+
+    def _note(self, index: int, piece: Piece) -> None:
+        import numpy as np
+
+        assert self._bounds is not None
+        if index >= self._bounds.shape[1]:
+            self._bounds = np.concatenate((self._bounds, np.full_like(self._bounds, -1)), axis=1)
+        self._bounds[:, index] = [_coarse(value) for interval in piece.now for value in interval]
+
+
+def _touches(a: Box, boxes: Iterable[Box]) -> bool:
+    """Does a box share anything with some of these?"""
+    return any(all(p[0] <= q[1] and q[0] <= p[1] for p, q in zip(a, b, strict=True)) for b in boxes)
