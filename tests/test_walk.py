@@ -20,8 +20,8 @@ from stomion.ingest.sheet import read_sheet
 from stomion.jobs.examine import examine
 from stomion.model.tables import Tables
 from stomion.walk.declared import declared_tables, tunnel_policy
-from stomion.walk.gateway import Fate
 from stomion.walk.journey import Side, packet_box, partition, round_trip
+from stomion.walk.passage import Fate
 
 A_LAN, B_LAN = "10.64.0.0/28", "10.96.0.0/28"
 NETS = [

@@ -18,7 +18,7 @@ from stomion.charts.seam import Seam, Stretch
 from stomion.charts.selectors import Band, SelectorDrawing
 from stomion.charts.walk import MapDrawing, Station, WalkDrawing
 from stomion.model.finding import STAGES
-from stomion.walk.gateway import Fate
+from stomion.walk.passage import Fate
 
 A4_LANDSCAPE, A4_PORTRAIT = (11.69, 8.27), (8.27, 11.69)
 INK = {

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from stomion.algebra.boxes import DESTINATION, SOURCE, Interval, addresses_text
 from stomion.diagnosis.flows import Flow, flow_text, flows_of
 from stomion.diagnosis.runner import Diagnosis
-from stomion.walk.gateway import Fate
 from stomion.walk.journey import NEAR, Leg
+from stomion.walk.passage import Fate
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,8 +11,8 @@ from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.tables import ACCEPT, DROP, REJECT, Chain, Names, Rule
 from stomion.walk.chains import each_rule
-from stomion.walk.gateway import Fate
 from stomion.walk.journey import between
+from stomion.walk.passage import Fate
 
 HOOKS = ("forward", "prerouting")
 _ALLOWING = ("allow", "permit", "accept", "let ", "pass")

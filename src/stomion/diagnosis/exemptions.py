@@ -9,8 +9,8 @@ from stomion.diagnosis.flows import EXEMPTS, Break, breaks, covering, flow_text,
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.tables import Rule
-from stomion.walk.gateway import Fate
 from stomion.walk.journey import between
+from stomion.walk.passage import Fate
 
 HOOKS = ("postrouting", "prerouting")
 

@@ -10,7 +10,6 @@ from stomion.exchange.picture import End, LanTest, Picture
 from stomion.model.tables import ACCEPT, RETURN, Chain, Interval, Policy, Rule, Tables
 from stomion.walk.chains import each_rule
 from stomion.walk.declared import policy_on, tunnel_policy
-from stomion.walk.gateway import Fate
 from stomion.walk.journey import (
     NEAR,
     Leg,
@@ -21,6 +20,7 @@ from stomion.walk.journey import (
     partition,
     round_trip,
 )
+from stomion.walk.passage import Fate
 
 
 @dataclass(frozen=True, slots=True)
@@ -227,7 +227,7 @@ def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:
         from_left = index == 0
         passed = any(t.passed and t.expected and t.from_left is from_left for t in picture.tests)
         for share in shares:
-            if passed or share.fate not in (Fate.TRANSLATED, Fate.LOST, Fate.LEAKED):
+            if passed or share.fate not in (Fate.TRANSLATED, Fate.LOST, Fate.LEAKED, Fate.LOOPING):
                 continue
             end = picture.ends[flows.ends_of(from_left, share.sample, False)]
             out.append(Break(end, share.sample, from_left, None, share))

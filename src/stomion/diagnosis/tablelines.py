@@ -6,8 +6,8 @@ from stomion.diagnosis.flows import flows_of
 from stomion.exchange.picture import End, Picture
 from stomion.model.finding import Stage, Verdict
 from stomion.model.provenance import Provenance
-from stomion.walk.gateway import Fate, Step
 from stomion.walk.journey import NEAR, Share
+from stomion.walk.passage import Fate, Step
 
 Line = tuple[Verdict, str, Provenance | None]
 
@@ -48,7 +48,7 @@ def _translation(shares: tuple[Share, ...]) -> Line:
 
 
 def _routing(shares: tuple[Share, ...]) -> Line:
-    bad = next((s for s in shares if s.fate in (Fate.LOST, Fate.LEAKED) and s.at == NEAR), None)
+    bad = next((s for s in shares if s.fate in (Fate.LOST, Fate.LEAKED, Fate.LOOPING) and s.at == NEAR), None)
     carried = _carried(shares)
     if bad is not None:
         step = _step(bad, "route")

@@ -8,7 +8,7 @@ from stomion.algebra.boxes import Region
 from stomion.diagnosis.flows import Flows, flows_of
 from stomion.exchange.picture import End, Picture
 from stomion.model.tables import Chain, Tables
-from stomion.walk.gateway import Fate
+from stomion.walk.passage import Fate
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,10 +11,11 @@ from stomion.exchange.picture import Picture
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Policy, Route, Tables
-from stomion.walk.gateway import Fate, policy_boxes
+from stomion.walk.gateway import policy_boxes
 from stomion.walk.journey import Leg
+from stomion.walk.passage import Fate
 
-ASTRAY = (Fate.LOST, Fate.LEAKED)
+ASTRAY = (Fate.LOST, Fate.LEAKED, Fate.LOOPING)
 
 
 @dataclass(frozen=True, slots=True)

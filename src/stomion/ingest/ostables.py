@@ -110,9 +110,9 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
             tables.doubts.append(f"{file}: route {number} has no destination that is understood")
             continue
         dev = _text(row, "dev")
-        hops = row.get("nexthops")
-        if isinstance(hops, list) and hops and isinstance(hops[0], dict):
-            dev, via = _text(hops[0], "dev"), _text(hops[0], "gateway")
+        hops = _hops(row)
+        if hops:
+            dev, via = hops[0]
         kind = _text(row, "type") or "unicast"
         words = _text(row, "dst") + (f" by way of {via}" if via else "") + (f", {dev}" if dev else "")
         metric = _number(row, "metric") or 0
@@ -126,7 +126,20 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
             _text(row, "table") or "main",
             kind,
             words,
+            tuple(hops[1:]),
         )
+
+
+def _hops(row: dict[str, Any]) -> list[tuple[str, str]]:
+    """The next hops (`dev`, `via`) of a multipath route that are alive; all of them where none is."""
+    found = row.get("nexthops")
+    listed = [h for h in found if isinstance(h, dict)] if isinstance(found, list) else []
+    alive = [h for h in listed if not {"dead", "linkdown"} & set(_words(h.get("flags")))]
+    return [(_text(h, "dev"), _text(h, "gateway") or _text(h.get("via"), "host")) for h in alive or listed]
+
+
+def _words(value: Any) -> list[str]:
+    return [v for v in value if isinstance(v, str)] if isinstance(value, list) else []
 
 
 def _rules(rows: list[Any], file: str, tables: Tables) -> Iterator[RoutingRule]:

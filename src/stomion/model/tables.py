@@ -76,7 +76,10 @@ class Chain:
 
 @dataclass(frozen=True, slots=True)
 class Route:
-    """`kind` is `unicast`, `local` or one that ends the way (`blackhole`, `unreachable`, `prohibit`, `throw`)."""
+    """`kind` is `unicast`, `local` or one that ends the way (`blackhole`, `unreachable`, `prohibit`, `throw`).
+
+    `others` are further next hops (`dev`, `via`) that share the traffic with the first.
+    """
 
     destination: Interval
     length: int
@@ -87,6 +90,7 @@ class Route:
     table: str = "main"
     kind: str = "unicast"
     text: str = ""
+    others: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

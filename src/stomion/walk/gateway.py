@@ -6,71 +6,24 @@ decision on what the packet is then. Where it does not, the tunnel decides befor
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
-from enum import StrEnum
+from collections.abc import Callable, Iterable
+from dataclasses import replace
 
-from stomion.algebra.boxes import DESTINATION, EVERY, SOURCE, Box, address_number, address_text
-from stomion.model.provenance import Provenance
+from stomion.algebra.boxes import EVERY, Box, meet
 from stomion.model.tables import (
-    DESTINATION_TO,
     ESTABLISHED,
-    MASQUERADE,
     NEW,
-    SOURCE_TO,
-    Chain,
     Policy,
-    Rule,
     Tables,
 )
 from stomion.walk.chains import Setting, Verdict, blocked, through
+from stomion.walk.passage import Fate, Passage, Step
 from stomion.walk.pieces import Piece
 from stomion.walk.routing import LOCAL, Way, routed
+from stomion.walk.translation import translated
 
 TUNNEL = "tunnel"
 """The zone of packets that go into a tunnel or come out of one."""
-
-
-class Fate(StrEnum):
-    """What becomes of packets."""
-
-    CARRIED = "carried"
-    TRANSLATED = "translated"
-    LEAKED = "in clear"
-    DROPPED = "dropped"
-    LOST = "no way"
-    LOCAL = "for the gateway itself"
-    UNCERTAIN = "uncertain"
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One decision on the way: `what` was decided, `says` it in words, `where` it stands, and the packet as it is after it."""
-
-    what: str
-    says: str
-    where: Provenance | None = None
-    rule: Rule | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Passage:
-    """A piece that went through a gateway, or ended there. `rule` is the one that decided its fate, where one did."""
-
-    piece: Piece
-    fate: Fate
-    steps: tuple[Step, ...] = ()
-    rule: Rule | None = None
-    chain: Chain | None = None
-    way: Way | None = None
-    policy: Policy | None = None
-    says: str = ""
-    tag: int = 0
-    """Which of the pieces that came in this is a part of."""
-
-    def after(self, step: Step, **more: object) -> Passage:
-        """One step on."""
-        return replace(self, steps=(*self.steps, step), **more)  # type: ignore[arg-type]
 
 
 def outbound(tables: Tables, pieces: Iterable[Piece], in_dev: str, state: str = NEW) -> list[Passage]:
@@ -79,12 +32,16 @@ def outbound(tables: Tables, pieces: Iterable[Piece], in_dev: str, state: str = 
     passages = _prerouting(
         tables, [Passage(piece, Fate.CARRIED, tag=piece.tag) for piece in pieces], in_dev, zone, state
     )
-    ended, groups = _by_way(tables, passages, in_dev)
-    return [*ended, *(p for group in groups for p in _forwarded(tables, group, in_dev, zone, state))]
+    return _routed_on(
+        tables, passages, in_dev, lambda group: _forwarded(tables, group, Setting(in_dev, in_zone=zone, state=state))
+    )
 
 
-def _by_way(tables: Tables, passages: list[Passage], in_dev: str) -> tuple[list[Passage], list[list[Passage]]]:
-    """Passages routed: those whose way ends here, and the others in groups that leave by the same interface."""
+def _routed_on(
+    tables: Tables, passages: list[Passage], in_dev: str, onwards: Callable[[list[Passage]], list[Passage]]
+) -> list[Passage]:
+    """Passages routed, and those that leave by the same interface taken onwards together. What a route with several next hops takes is
+    followed along each of them."""
     ended: list[Passage] = []
     groups: dict[str, list[Passage]] = {}
     for passage in passages:
@@ -93,11 +50,40 @@ def _by_way(tables: Tables, passages: list[Passage], in_dev: str) -> tuple[list[
             continue
         for way in routed(tables, [passage.piece], in_dev):
             part, goes_on = _routed(tables, passage, way)
-            if goes_on:
-                groups.setdefault(way.dev, []).append(part)
-            else:
+            if not goes_on:
                 ended.append(part)
-    return ended, list(groups.values())
+            elif any(dev != way.dev for dev, _ in way.others):
+                ended.extend(_along_each(tables, passage, way, onwards))
+            else:
+                groups.setdefault(way.dev, []).append(part)
+    return [*ended, *(p for group in groups.values() for p in onwards(group))]
+
+
+def _along_each(
+    tables: Tables, passage: Passage, way: Way, onwards: Callable[[list[Passage]], list[Passage]]
+) -> list[Passage]:
+    """The fates that are the same along every next hop; where they differ, only that they do."""
+    hops = [replace(way, dev=dev, via=via, others=()) for dev, via in ((way.dev, way.via), *way.others)]
+    found = onwards([_routed(tables, passage, hops[0])[0]])
+    for hop in hops[1:]:
+        second = onwards([_routed(tables, passage, hop)[0]])
+        found = [p for a in found for b in second if (p := _both(a, b, way, hop)) is not None]
+    return found
+
+
+def _both(a: Passage, b: Passage, way: Way, other: Way) -> Passage | None:
+    """What two next hops make of the packets they share."""
+    shared = meet(a.piece.box, b.piece.box)
+    if shared is None:
+        return None
+    part = replace(a, piece=replace(a.piece, box=shared))
+    if (a.fate is b.fate and a.policy == b.policy) or a.fate is Fate.UNCERTAIN:
+        return part
+    fates = [f"{hop.via or hop.dev}: {p.says or p.fate.value}" for hop, p in ((way, a), (other, b))]
+    says = f"it depends on the next hop taken ({'; '.join(fates)})"
+    before = next((i for i, s in enumerate(a.steps) if s.what == "route"), 0)
+    doubtful = replace(part, steps=a.steps[:before], fate=Fate.UNCERTAIN, policy=None, rule=None, says=says)
+    return doubtful.after(Step("route", says, way.where, way=way))
 
 
 def inbound(tables: Tables, pieces: Iterable[Piece], policy: Policy | None, state: str = NEW) -> list[Passage]:
@@ -107,8 +93,8 @@ def inbound(tables: Tables, pieces: Iterable[Piece], policy: Policy | None, stat
     in_dev = in_dev or _wan(tables)
     zone = _tunnel_zone(tables, in_dev)
     passages = _prerouting(tables, [Passage(p, Fate.CARRIED, tag=p.tag) for p in fresh], in_dev, zone, state)
-    ended, groups = _by_way(tables, passages, in_dev)
-    return [*refused, *ended, *(p for group in groups for p in _delivered(tables, group, in_dev, state))]
+    setting = Setting(in_dev, in_zone=zone, state=state)
+    return [*refused, *_routed_on(tables, passages, in_dev, lambda group: _delivered(tables, group, policy, setting))]
 
 
 def _wan(tables: Tables) -> str:
@@ -158,7 +144,7 @@ def _prerouting(tables: Tables, passages: list[Passage], in_dev: str, zone: str,
     passages = _filters(tables, passages, "prerouting", setting)
     if state == ESTABLISHED:
         return passages
-    return _translate(tables, passages, "prerouting", setting)
+    return translated(tables, passages, "prerouting", setting)
 
 
 def _filters(tables: Tables, passages: list[Passage], hook: str, setting: Setting) -> list[Passage]:
@@ -185,7 +171,7 @@ def _filtered(passage: Passage, verdict: Verdict) -> Passage:
     return passage.after(Step("filter", f"{name} lets it pass", where, rule)) if rule or chain.rules else passage
 
 
-def _forwarded(tables: Tables, group: list[Passage], in_dev: str, in_zone: str, state: str) -> list[Passage]:
+def _forwarded(tables: Tables, group: list[Passage], coming: Setting) -> list[Passage]:
     """Routed out of one interface: filter, translation, tunnel decision."""
     way = group[0].way
     assert way is not None
@@ -197,7 +183,7 @@ def _forwarded(tables: Tables, group: list[Passage], in_dev: str, in_zone: str, 
     out: list[Passage] = []
     for into, passages in sealed.items():
         zone = _tunnel_zone(tables, way.dev) if into else tables.zones.get(way.dev, "")
-        setting = Setting(in_dev, way.dev, in_zone, zone, state)
+        setting = replace(coming, out_dev=way.dev, out_zone=zone)
         for part in _filters(tables, passages, "forward", setting):
             out.extend(_leaves(tables, part, part.way or way, setting) if part.fate is Fate.CARRIED else [part])
     return out
@@ -208,17 +194,17 @@ def _routed(tables: Tables, passage: Passage, way: Way) -> tuple[Passage, bool]:
     passage = replace(passage, piece=way.piece, way=way)
     if way.doubt:
         says = f"the routing is not understood: {way.doubt}"
-        return passage.after(Step("route", says, way.where), fate=Fate.UNCERTAIN, says=says), False
+        return passage.after(Step("route", says, way.where, way=way), fate=Fate.UNCERTAIN, says=says), False
     if way.end == LOCAL:
-        return passage.after(Step("route", "for this machine itself", way.where), fate=Fate.LOCAL), False
+        return passage.after(Step("route", "for this machine itself", way.where, way=way), fate=Fate.LOCAL), False
     if way.end:
         says = "no route" if way.end == "no route" else f"the route ends it: {way.end}"
-        return passage.after(Step("route", says, way.where), fate=Fate.LOST, says=says), False
+        return passage.after(Step("route", says, way.where, way=way), fate=Fate.LOST, says=says), False
     if tables.forwarding is False:
         says = "forwarding is switched off"
         return passage.after(Step("route", says, tables.forwarding_at), fate=Fate.LOST, says=says), False
     to = f" by way of {way.via}" if way.via else ""
-    return passage.after(Step("route", f"out of {way.dev}{to}", way.where)), True
+    return passage.after(Step("route", f"out of {way.dev}{to}", way.where, way=way)), True
 
 
 def _by_policy(tables: Tables, piece: Piece, way: Way) -> list[tuple[Piece, Policy | None]]:
@@ -256,7 +242,7 @@ def _leaves(tables: Tables, passage: Passage, way: Way, setting: Setting) -> lis
             continue
         for piece, policy in _by_policy(tables, part.piece, way):
             after = replace(part, piece=piece)
-            out.append(_sealed(after, policy) if policy else _unsealed(tables, after, way))
+            out.append(_sealed(after, policy) if policy else _unsealed(tables, after, way, setting.in_dev))
     return out
 
 
@@ -264,12 +250,12 @@ def _translated_out(tables: Tables, passage: Passage, way: Way, setting: Setting
     if setting.state == ESTABLISHED:
         # An answer is translated as its question was, not by the rules (RFC 5382 keeps the mapping).
         return [passage]
-    return _translate(tables, [passage], "postrouting", setting, way)
+    return translated(tables, [passage], "postrouting", setting, way)
 
 
 def _in_clear(tables: Tables, passage: Passage, way: Way, setting: Setting) -> list[Passage]:
     return [
-        _unsealed(tables, part, way) if part.fate is Fate.CARRIED else part
+        _unsealed(tables, part, way, setting.in_dev) if part.fate is Fate.CARRIED else part
         for part in _translated_out(tables, passage, way, setting)
     ]
 
@@ -278,92 +264,40 @@ def _sealed(passage: Passage, policy: Policy) -> Passage:
     return passage.after(Step("tunnel", f"into the tunnel {policy.tunnel}", policy.where), policy=policy)
 
 
-def _unsealed(tables: Tables, passage: Passage, way: Way) -> Passage:
-    """No tunnel takes it: thrown away at a tunnel's interface, or out on the wire as it is."""
+def _unsealed(tables: Tables, passage: Passage, way: Way, in_dev: str) -> Passage:
+    """No tunnel takes it: thrown away at a tunnel's interface, turned back to where it came from, or out on the wire as it is."""
     changed = bool(passage.piece.fixed)
     if way.dev in tables.tunnel_devs:
         says = "no tunnel's selectors fit it" + (" once translated" if changed else "")
         fate = Fate.TRANSLATED if changed else Fate.LOST
         return passage.after(Step("tunnel", says, None), fate=fate, says=says)
+    if way.dev == in_dev != _wan(tables) and not changed:
+        says = f"turned back out of {in_dev}, where it came in"
+        return passage.after(Step("route", says, way.where, way=way), fate=Fate.LOOPING, says=says)
     says = "no tunnel takes it, it goes out in clear" + (", translated" if changed else "")
     return passage.after(Step("tunnel", says, None), fate=Fate.TRANSLATED if changed else Fate.LEAKED, says=says)
 
 
-def _translate(
-    tables: Tables, passages: list[Passage], hook: str, setting: Setting, way: Way | None = None
-) -> list[Passage]:
-    """The first rule of the translation chains that matches decides; an exemption ends it like any other verdict."""
-    for chain in tables.base(hook, "nat"):
-        following: list[Passage] = []
-        for passage in passages:
-            if passage.fate is not Fate.CARRIED or passage.piece.fixed:
-                following.append(passage)
-                continue
-            for verdict in through(chain, [passage.piece], setting, tables):
-                following.append(_translation(tables, passage, verdict, way))
-        passages = following
-    return passages
-
-
-def _translation(tables: Tables, passage: Passage, verdict: Verdict, way: Way | None) -> Passage:
-    rule = verdict.rule
-    passage = replace(passage, piece=verdict.piece)
-    if rule is None:
-        return passage
-    if verdict.doubt:
-        says = f"{rule.label} in {verdict.chain.name} is not understood: {verdict.doubt}"
-        return passage.after(
-            Step("translate", says, rule.where, rule), fate=Fate.UNCERTAIN, rule=rule, chain=verdict.chain, says=says
-        )
-    axis, value = _to(tables, rule, way)
-    if value is None:
-        return passage.after(Step("translate", f"{rule.label} leaves it as it is", rule.where, rule))
-    word = "source" if axis == SOURCE else "destination"
-    says = f"{rule.label} makes its {word} {address_text(value)}"
-    return passage.after(
-        Step("translate", says, rule.where, rule),
-        piece=passage.piece.with_axis(axis, value),
-        rule=rule,
-        chain=verdict.chain,
-        says=says,
-    )
-
-
-def _to(tables: Tables, rule: Rule, way: Way | None) -> tuple[int, int | None]:
-    """(axis, new address) of a translation; None where the rule translates nothing."""
-    if rule.action in (SOURCE_TO, DESTINATION_TO):
-        try:
-            return (SOURCE if rule.action == SOURCE_TO else DESTINATION), address_number(rule.to)
-        except ValueError:
-            return SOURCE, None
-    if rule.action == MASQUERADE:
-        return SOURCE, _own_address(tables, way)
-    return SOURCE, None
-
-
-def _own_address(tables: Tables, way: Way | None) -> int:
-    """The address that stands for the gateway on its way out: that of the interface, else its first one outside a LAN."""
-    found = tables.addresses.get(way.dev, []) if way is not None else []
-    if found:
-        return found[0][0]
-    fallback = [own for dev, rows in tables.addresses.items() if dev != "lo" for own, _ in rows]
-    return fallback[0] if fallback else 0
-
-
-def _delivered(tables: Tables, group: list[Passage], in_dev: str, state: str) -> list[Passage]:
+def _delivered(tables: Tables, group: list[Passage], tunnel: Policy | None, coming: Setting) -> list[Passage]:
     """Out of the tunnel and routed out of one interface: must go to a LAN, past the filter, and perhaps through a translation."""
     way = group[0].way
     assert way is not None
-    setting = Setting(in_dev, way.dev, _tunnel_zone(tables, in_dev), tables.zones.get(way.dev, ""), state)
+    setting = replace(coming, out_dev=way.dev, out_zone=tables.zones.get(way.dev, ""))
     out: list[Passage] = []
-    for part in _filters(tables, group, "forward", setting):
-        if part.fate is not Fate.CARRIED:
-            out.append(part)
-        elif way.dev in tables.tunnel_devs or any(p is not None for _, p in _by_policy(tables, part.piece, way)):
-            # Out of one tunnel into another: traffic between two far sites, no end here.
-            out.append(replace(part, says="into another tunnel"))
-        else:
-            out.extend(_translated_out(tables, part, part.way or way, setting))
+    for passage in _filters(tables, group, "forward", setting):
+        if passage.fate is not Fate.CARRIED:
+            out.append(passage)
+            continue
+        for piece, policy in _by_policy(tables, passage.piece, way):
+            part = replace(passage, piece=piece)
+            if policy is None and way.dev not in tables.tunnel_devs:
+                out.extend(_translated_out(tables, part, part.way or way, setting))
+            elif way.dev == coming.in_dev and (policy is None or policy is tunnel):
+                says = "back into the tunnel it came out of"
+                out.append(part.after(Step("tunnel", says, way.where), fate=Fate.LOOPING, says=says))
+            else:
+                # Out of one tunnel into another: traffic between two far sites, no end here.
+                out.append(replace(part, says="into another tunnel"))
     return out
 
 

@@ -15,10 +15,12 @@ from stomion.algebra.boxes import (
     Box,
     Region,
     address_number,
+    meet,
     service_of,
 )
 from stomion.model.tables import ESTABLISHED, NEW, Interval, Policy, Rule, Tables
-from stomion.walk.gateway import Fate, Passage, Step, accepts, inbound, outbound
+from stomion.walk.gateway import accepts, inbound, outbound, policy_boxes
+from stomion.walk.passage import Fate, Passage, Step
 from stomion.walk.pieces import Piece
 from stomion.walk.routing import LOCAL, routed
 
@@ -52,6 +54,20 @@ class Leg:
     steps: tuple[tuple[int, Step], ...]
     passage: Passage | None = None
     says: str = ""
+    astray: bool = False
+    """Its route, and not what came after it, took it past the tunnel."""
+
+    @property
+    def decided(self) -> int:
+        """Which of the steps decided its fate; -1 where there is none. What comes after only follows from it."""
+        last = len(self.steps) - 1
+        if self.fate is Fate.CARRIED or last < 0:
+            return last
+        if self.rule is not None:
+            return max((i for i, (_, s) in enumerate(self.steps) if s.rule is self.rule), default=last)
+        if self.astray:
+            return max((i for i, (_, s) in enumerate(self.steps) if s.what == "route"), default=last)
+        return last
 
     @property
     def rule(self) -> Rule | None:
@@ -81,12 +97,26 @@ def _from_host(sender: Side, pieces: list[Piece], legs: list[Leg]) -> list[Piece
                     "the host has no route there" if way.end == "no route" else f"the host's route ends it: {way.end}"
                 )
                 legs.append(
-                    Leg(way.piece.box, Fate.LOST, NEAR, "host", ((NEAR, Step("host", says, way.where)),), says=says)
+                    Leg(
+                        way.piece.box,
+                        Fate.LOST,
+                        NEAR,
+                        "host",
+                        ((NEAR, Step("host", says, way.where, way=way)),),
+                        says=says,
+                    )
                 )
             elif way.via and sender.gateway is not None and not sender.gateway.is_own(address_number(way.via)):
                 says = f"the host sends it to {way.via}, which is not the gateway"
                 legs.append(
-                    Leg(way.piece.box, Fate.LOST, NEAR, "host", ((NEAR, Step("host", says, way.where)),), says=says)
+                    Leg(
+                        way.piece.box,
+                        Fate.LOST,
+                        NEAR,
+                        "host",
+                        ((NEAR, Step("host", says, way.where, way=way)),),
+                        says=says,
+                    )
                 )
             else:
                 out.append(way.piece)
@@ -109,8 +139,18 @@ def _out(
             else:
                 fate = Fate.LEAKED if passage.fate is Fate.CARRIED else passage.fate
                 says = passage.says or (f"into another tunnel, {passage.policy.tunnel}" if passage.policy else "")
-                legs.append(Leg(passage.piece.box, fate, NEAR, "gateway", steps, passage, says))
+                astray = fate is Fate.LEAKED and _past_its_tunnel(passage, sender.policy)
+                legs.append(Leg(passage.piece.box, fate, NEAR, "gateway", steps, passage, says, astray))
     return sealed
+
+
+def _past_its_tunnel(passage: Passage, policy: Policy | None) -> bool:
+    """Packets of the tunnel's selectors that leave by another interface than its own: the route is what is wrong."""
+    if policy is None or passage.way is None:
+        return False
+    if policy.dev:
+        return passage.way.dev != policy.dev
+    return any(meet(passage.piece.now, box) for box in policy_boxes(policy))
 
 
 def _same_tunnel(a: Policy | None, b: Policy | None) -> bool:

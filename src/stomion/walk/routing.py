@@ -27,6 +27,8 @@ class Way:
     route: Route | None = None
     rule: RoutingRule | None = None
     doubt: str = ""
+    others: tuple[tuple[str, str], ...] = ()
+    """Further next hops (`dev`, `via`) that a part of the traffic takes; which one a packet takes, no table tells."""
 
     @property
     def where(self) -> Provenance | None:
@@ -108,7 +110,7 @@ def _way(piece: Piece, route: Route) -> Way:
         return Way(piece, end=LOCAL, route=route)
     if route.kind != "unicast":
         return Way(piece, end=route.kind, route=route)
-    return Way(piece, route.dev, route.via, route=route)
+    return Way(piece, route.dev, route.via, route=route, others=route.others)
 
 
 def longest(tables: Tables, address: int) -> Way:

@@ -10,8 +10,8 @@ from stomion.exchange.picture import Picture
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Rule
 from stomion.tui.spans import Line, cut, left, paragraph, right
-from stomion.walk.gateway import Fate, Step
 from stomion.walk.journey import NEAR, Leg, Share
+from stomion.walk.passage import Fate, Step
 
 SPINE = 17
 """Columns of the seam: an arrow and the name of the decision."""
