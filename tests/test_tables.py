@@ -194,6 +194,47 @@ def test_expected_flows_are_checked_without_any_test(case: Case) -> None:
     assert broken.startswith("an [[expect]] needs from, to, service")
 
 
+RANGES = [
+    ("10.96.0.0/24", "10.76.0.0/24", "any", "reach", "service-not-allowed", "10.96.0.0/24 to 10.76.0.0/24"),
+    ("quayhead", "10.76.0.0/25", "tcp/1-1024", "reach", "service-not-allowed", "tcp/"),
+    ("10.96.0.0/24", "10.76.0.16-10.76.0.20", "icmp", "reach", "", ""),
+    ("10.96.0.16/30", "10.76.0.0/24", "icmp", "blocked", "unexpected-pass", "10.96.0.16/30 to 10.76.0.0/24"),
+    ("10.96.0.9", "10.76.0.9", "icmp", "blocked", "unexpected-pass", "ping 10.96.0.9 > 10.76.0.9"),
+    ("10.96.0.9", "10.76.0.9", "tcp/22", "blocked", "", ""),
+]
+
+
+@pytest.mark.parametrize(("source", "to", "service", "outcome", "code", "words"), RANGES)
+def test_expectations_of_ranges_are_held_against_every_packet(
+    case: Case, source: str, to: str, service: str, outcome: str, code: str, words: str
+) -> None:
+    """Whelk lets ping pass and nothing else: what is to reach and does not counts as much as what is to be blocked and passes."""
+    expect = f'[[expect]]\nfrom = "{source}"\nto = "{to}"\nservice = "{service}"\noutcome = "{outcome}"\n'
+    files: dict[str, str | bytes] = {"sites/quayhead.toml": _sheet(GOOD, Q), "case.toml": expect}
+    files["sites/whelk.toml"] = _sheet(GOOD + _rule("ping", "icmp", "allow"), W)
+    (tunnel,) = case(files).tunnels
+    assert [f.code for f in tunnel.findings] == ([code] if code else [])
+    if code:
+        told = f"{tunnel.findings[0].detail} {tunnel.findings[0].facts} {tunnel.findings[0].summary}"
+        assert words in told
+
+
+def test_a_block_that_the_tables_undo_is_found_without_any_test(case: Case) -> None:
+    expect = '[[expect]]\nfrom = "10.96.0.0/24"\nto = "10.76.0.0/24"\nservice = "tcp/22"\noutcome = "blocked"\n'
+    files: dict[str, str | bytes] = {"sites/quayhead.toml": _sheet(GOOD, Q), "case.toml": expect}
+    rules = _rule("all", "any", "allow") + _rule("no ssh", "tcp/22", "drop")
+    files["sites/whelk.toml"] = _sheet(GOOD + rules, W)
+    (finding,) = case(files).tunnels[0].findings
+    assert finding.code == "block-without-effect" and finding.facts["reason"] == "shadowed"
+    assert (
+        "rule 2 “no ssh”" in finding.summary and "10.96.0.0/24 > 10.76.0.0/24 tcp/22 is to be blocked" in finding.detail
+    )
+    files["sites/whelk.toml"] = _sheet(GOOD + _rule("no ssh", "tcp/22", "drop") + _rule("all", "any", "allow"), W)
+    assert not case(files).tunnels[0].findings
+    del files["sites/whelk.toml"]
+    assert not [f for t in case(files).tunnels for f in t.findings if f.stage.value == "traffic"]
+
+
 ROUTES = [
     {"dst": "default", "gateway": "192.0.2.1", "dev": "eth0"},
     {"dst": "10.96.0.0/24", "dev": "eth1"},

@@ -5,7 +5,7 @@ from __future__ import annotations
 import ipaddress
 from collections import Counter
 
-from stomion.algebra.boxes import address_text
+from stomion.algebra.boxes import address_text, interval_of
 from stomion.algebra.ranges import is_any, spans
 from stomion.case.evidence import Evidence
 from stomion.case.tunnels import Plan, from_declarations, from_evidence, from_sheets, own_addresses
@@ -249,7 +249,7 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
         )
     for source, to, service, outcome, line in evidence.expects:
         end = _site_of(source, picture)
-        if end is None or not _inside(_host_address(to, picture.other(end)) or to, _lans(picture.other(end))):
+        if end is None or not _meets(_host_address(to, picture.other(end)) or to, _lans(picture.other(end))):
             continue
         picture.expected.append(
             LanTest(
@@ -262,7 +262,7 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
 def _host_address(name: str, end: End) -> str:
     """A host's address: as it is written, or by its name from the host's own tables."""
     site, _, host = name.partition("/")
-    if not host:
+    if not host or (host.isdigit() and site != end.site):
         return "" if site == end.site else name
     found = end.hosts.get(host)
     numbers = [own for dev, rows in found.addresses.items() if dev != "lo" for own, _ in rows] if found else []
@@ -314,10 +314,10 @@ def _attach_pings(picture: Picture, evidence: Evidence) -> None:
 
 def _site_of(source: str, picture: Picture) -> End | None:
     """The end behind which a test's source stands: by its site's name, else by its address."""
-    site, slash, _ = source.partition("/")
-    if slash:
+    site, slash, rest = source.partition("/")
+    if slash and not rest.isdigit():
         return next((e for e in picture.ends if e.site == site), None)
-    return next((e for e in picture.ends if _inside(source, _lans(e))), None)
+    return next((e for e in picture.ends if site == e.site or _meets(source, _lans(e))), None)
 
 
 def _lans(end: End) -> set[str]:
@@ -330,6 +330,15 @@ def _inside(address: str, networks: set[str]) -> bool:
     try:
         ip = ipaddress.ip_address(address)
         return any(ip in ipaddress.ip_network(n) for n in networks)
+    except ValueError:
+        return False
+
+
+def _meets(text: str, networks: set[str]) -> bool:
+    """Does an address, a prefix or LOW-HIGH share anything with some networks?"""
+    try:
+        asked = interval_of(text)
+        return any(a[0] <= b[1] and b[0] <= a[1] for n in networks for b in interval_of(n) for a in asked)
     except ValueError:
         return False
 

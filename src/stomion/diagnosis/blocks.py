@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from stomion.algebra.boxes import Region
-from stomion.diagnosis.flows import Break, Flow, breaks, covering, flow_text, flows_of, is_everything
+from stomion.diagnosis.flows import Break, Flow, asked_text, breaks, covering, flow_text, flows_of, is_everything
 from stomion.diagnosis.spec import Context, Spec
 from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy
@@ -47,10 +47,8 @@ def _kind(context: Context, found: Break) -> Blocked:
     rule, tables = found.rule, found.end.tables
     packet = Region((found.leg.box,))
     if rule is not None and tables is not None:
-        later = [
-            r for _, r in covering(tables, rule, packet, HOOKS, (ACCEPT,)) if r.number > rule.number and not r.states
-        ]
-        shadowed = [r for r in later if not _is_exception(context, found, rule, r)]
+        _, below = covering(tables, rule, packet, HOOKS, (ACCEPT,))
+        shadowed = [r for r in below if not r.states and not _is_exception(context, found, rule, r)]
         if shadowed:
             return Blocked("allow-shadowed", found, shadowed[0])
         if any(word in rule.name.lower() for word in _ALLOWING):
@@ -110,12 +108,14 @@ def _finding(context: Context, spec: Spec, blocked: Blocked) -> Finding:
         other.where if other else None,
         found.flow.test.where,
     ]
-    return spec.finding([end.site], Certainty.PROVEN, summary, [Remedy(end.site, remedy)], places, facts)
+    return spec.finding(
+        [end.site], Certainty.PROVEN, summary, [Remedy(end.site, remedy)], places, facts, asked_text(found.flow)
+    )
 
 
 @dataclass(frozen=True, slots=True)
 class Open:
-    """A flow that ought to be blocked and passes; `rule` was meant to block it, and `why` it does not."""
+    """A flow that ought to be blocked and is not; `rule` was meant to block it, and `why` it does not."""
 
     flow: Flow
     end: End | None = None
@@ -124,20 +124,14 @@ class Open:
 
 
 def open_flow(context: Context) -> Open | None:
-    """The first flow that should be blocked and got through, with the rule that has no effect, if there is one."""
+    """The first flow that should be blocked and is not, with the rule that has no effect, if there is one: what a test saw pass comes
+    first, then what nobody tested and the tables of both ends let pass."""
     if context.cause is not None:
         return None
     flows = flows_of(context.picture)
-    for test in context.picture.tests:
-        if test.expected or not test.passed:
-            continue
-        flow = (
-            next((f for f in flows.flows if f.test is test), Flow(test, None))
-            if flows is not None
-            else Flow(test, None)
-        )
-        return _idle_rule(context, flow)
-    return None
+    known = flows.flows if flows is not None else tuple(Flow(t, None) for t in context.picture.tests)
+    found = next((f for f in known if f.open and f.test.seen), None) or next((f for f in known if f.open), None)
+    return _idle_rule(context, found) if found is not None else None
 
 
 def _idle_rule(context: Context, flow: Flow) -> Open:
@@ -156,11 +150,8 @@ def _idle_rule(context: Context, flow: Flow) -> Open:
 
 
 def _why(end: End, chain: Chain, rule: Rule, packet: Region) -> str:
-    above = [
-        r
-        for r in chain.rules
-        if r.number < rule.number and r.action == ACCEPT and not r.states and Region(r.boxes) & packet
-    ]
+    before = chain.rules[: next((i for i, r in enumerate(chain.rules) if r is rule), 0)]
+    above = [r for r in before if r.action == ACCEPT and not r.states and Region(r.boxes) & packet]
     named = [n for n in (rule.in_dev, rule.out_dev) if n != Names()]
     if named and end.tables is not None:
         tunnels = end.tables.tunnel_devs

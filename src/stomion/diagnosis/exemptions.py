@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from stomion.algebra.boxes import Region
-from stomion.diagnosis.flows import EXEMPTS, Break, breaks, covering, flow_text, flows_of, packets_text
+from stomion.algebra.packetwords import packets_text
+from stomion.diagnosis.flows import EXEMPTS, Break, asked_text, breaks, covering, flow_text, flows_of
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.tables import Rule
@@ -40,11 +41,10 @@ def _kind(context: Context, found: Break) -> tuple[str, Rule | None]:
     assert found.rule is not None and found.end.tables is not None
     packets = _all_packets(context, found)
     hit = Region((found.leg.box,))
-    exempting = [r for _, r in covering(found.end.tables, found.rule, packets, HOOKS, EXEMPTS)]
-    later = [r for r in exempting if r.number > found.rule.number and Region(r.boxes) & hit]
+    earlier, below = covering(found.end.tables, found.rule, packets, HOOKS, EXEMPTS)
+    later = [r for r in below if Region(r.boxes) & hit]
     if later:
         return "shadowed", later[0]
-    earlier = [r for r in exempting if r.number < found.rule.number]
     return ("partial", earlier[-1]) if earlier else ("missing", None)
 
 
@@ -74,4 +74,6 @@ def _finding(context: Context, spec: Spec, found: Break, other: Rule | None, kin
     tables = end.tables
     clear = tables is not None and not tables.tunnel_devs
     detail = "Translated, they go out in clear, readable by anyone on the way." if clear else ""
+    if found.flow is not None and (asked := asked_text(found.flow)):
+        detail = " ".join(filter(None, (detail, f"{asked}.")))
     return spec.finding([end.site], Certainty.PROVEN, summary, [Remedy(end.site, remedy)], places, facts, detail)

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, addresses_text, interval_of, service_text
+from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, interval_of
+from stomion.algebra.packetwords import packets_text
+from stomion.diagnosis.expected import is_wide, witness
 from stomion.exchange.picture import End, LanTest, Picture
 from stomion.model.tables import ACCEPT, RETURN, Chain, Interval, Policy, Rule, Tables
 from stomion.walk.chains import each_rule
@@ -25,10 +27,15 @@ from stomion.walk.passage import Fate
 
 @dataclass(frozen=True, slots=True)
 class Flow:
-    """One flow with its test and what the walk says; `trip` is None where it can't be walked."""
+    """One flow with its test and what the walk says; `trip` is None where it can't be walked.
+
+    `part` is, of a range that is expected, what fares otherwise. `known` is False where a gateway's filters are not known.
+    """
 
     test: LanTest
     trip: RoundTrip | None
+    part: Region = field(default_factory=Region)
+    known: bool = True
 
     @property
     def failed(self) -> bool:
@@ -38,6 +45,13 @@ class Flow:
         if self.test.seen:
             return not self.test.passed
         return self.trip is not None and self.trip.broken is not None
+
+    @property
+    def open(self) -> bool:
+        """Ought to be blocked and passed, or was not tried and nothing of either end's tables stops it."""
+        if self.test.expected:
+            return False
+        return self.test.passed if self.test.seen else self.known and self.trip is not None and self.trip.works
 
     @property
     def broken(self) -> Leg | None:
@@ -84,8 +98,26 @@ class _Key:
 def _flows(key: _Key) -> Flows:
     picture = key.picture
     sides = (side_of(picture, picture.left), side_of(picture, picture.right))
-    flows = tuple(Flow(t, _walked(sides, t)) for t in (*picture.tests, *picture.expected))
-    return Flows(sides, flows, (_shares(sides[0], sides[1]), _shares(sides[1], sides[0])))
+    shares = (_shares(sides[0], sides[1]), _shares(sides[1], sides[0]))
+    flows = tuple(_flow(sides, shares, t) for t in (*picture.tests, *picture.expected))
+    return Flows(sides, flows, shares)
+
+
+def _flow(sides: tuple[Side, Side], shares: tuple[tuple[Share, ...], tuple[Share, ...]], test: LanTest) -> Flow:
+    known = all(_filters_known(s) for s in sides)
+    part = Region()
+    if is_wide(test):
+        sender, receiver = sides if test.from_left else sides[::-1]
+        try:
+            test, part = witness(sender, receiver, shares[0 if test.from_left else 1], test)
+        except (ValueError, TooMany, IndexError):
+            return Flow(test, None)
+    return Flow(test, _walked(sides, test), part, known)
+
+
+def _filters_known(side: Side) -> bool:
+    """A sheet without filters says that there are none; a system whose rules were not given says nothing."""
+    return side.gateway is not None and (side.gateway.source == "sheet" or bool(side.gateway.chains))
 
 
 def _shares(sender: Side, receiver: Side) -> tuple[Share, ...]:
@@ -236,34 +268,36 @@ def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:
 
 def covering(
     tables: Tables, rule: Rule, region: Region, hooks: tuple[str, ...], actions: tuple[str, ...]
-) -> list[tuple[Chain, Rule]]:
-    """Other rules with one of these actions that match something of a region, in the order of the tables."""
-    return [
-        (chain, other)
-        for chain, other in each_rule(tables, hooks)
-        if other is not rule and other.action in actions and Region(other.boxes) & region
-    ]
+) -> tuple[list[Rule], list[Rule]]:
+    """Other rules with one of these actions that match something of a region: (those above the rule, those below it)."""
+    above: list[Rule] = []
+    below: list[Rule] = []
+    side = above
+    for _, other in each_rule(tables, hooks):
+        if other is rule:
+            side = below
+        elif other.action in actions and Region(other.boxes) & region:
+            side.append(other)
+    return above, below
 
 
 EXEMPTS = (RETURN, ACCEPT)
 """Actions of a translation chain that leave a packet as it is."""
 
 
-def packets_text(region: Region) -> str:
-    """A region in words, as its first few prefixes: `10.64.0.0/21 to 10.96.0.0/20`."""
-    rows = []
-    for box in region.boxes[:2]:
-        source, destination = (" + ".join(addresses_text(box[axis])[:3]) for axis in (0, 1))
-        service = "" if box[2:] == EVERY[2:] else f" {service_text(box[2], box[4])}"
-        rows.append(f"{source} to {destination}{service}")
-    more = len(region.boxes) - 2
-    return "; ".join(rows) + (f"; and {more} more" if more > 0 else "")
-
-
 def flow_text(test: LanTest) -> str:
     """`ping 10.64.0.9 > 10.96.0.10`."""
     service = "ping" if test.service == "icmp" else test.service
     return f"{service} {test.source or test.who} > {test.to}"
+
+
+def asked_text(flow: Flow) -> str:
+    """Of a flow that stands for a range: what was expected, and what of it fares otherwise; empty for others."""
+    if not flow.test.asked:
+        return ""
+    wish = "reach" if flow.test.expected else "be blocked"
+    part = f"; otherwise fares {packets_text(flow.part)}" if flow.part else ""
+    return f"{flow.test.asked} is to {wish}{part}"
 
 
 def is_everything(rule: Rule) -> bool:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from stomion.algebra.boxes import Region
-from stomion.diagnosis.flows import Break, breaks, flow_text, flows_of, packets_text
+from stomion.algebra.packetwords import packets_text
+from stomion.diagnosis.flows import Break, asked_text, breaks, flow_text, flows_of
 from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.exchange.picture import Picture
 from stomion.model.finding import Certainty, Finding, Remedy
@@ -62,6 +63,8 @@ def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
         detail = f"These packets go out in clear, readable by anyone on the way: {packets}."
     if found.flow is not None:
         facts["flow"] = flow_text(found.flow.test)
+    if found.flow is not None and (asked := asked_text(found.flow)):
+        detail = " ".join(filter(None, (detail, f"{asked}.")))
     places = [
         astray.where,
         *(s.where for _, s in reversed(found.leg.steps) if s.what in ("route", "host")),

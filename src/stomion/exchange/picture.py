@@ -34,6 +34,8 @@ class LanTest:
     error: str = ""
     seen: bool = True
     """False for a flow that case.toml expects and nobody tested."""
+    asked: str = ""
+    """What was expected of a whole range, where this flow is one packet of it."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,6 +12,8 @@ from stomion.walk.shelf import Shelf
 
 MAX_DEPTH = 16
 """Jumps within jumps; the operating system's own limit."""
+MAX_CHAINS = 500
+"""Chains of a hook that are listed; each is entered once, so that a ring of jumps ends."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,15 +115,21 @@ def blocked(action: str) -> bool:
 
 
 def each_rule(tables: Tables, hooks: tuple[str, ...]) -> Iterator[tuple[Chain, Rule]]:
-    """All rules of the base chains of some hooks and of the chains they jump to, in their order."""
+    """All rules of the base chains of some hooks, in the order in which packets meet them: those of a chain that is jumped to follow
+    the jump."""
     seen: set[str] = set()
-    waiting = [c for c in tables.chains.values() if c.hook in hooks]
-    while waiting:
-        chain = waiting.pop(0)
-        if chain.name in seen:
-            continue
-        seen.add(chain.name)
-        for rule in chain.rules:
-            yield chain, rule
-            if rule.action in (JUMP, GOTO) and rule.to in tables.chains:
-                waiting.append(tables.chains[rule.to])
+    met = sorted(
+        (c for c in tables.chains.values() if c.hook in hooks), key=lambda c: (c.hook != "prerouting", c.priority)
+    )
+    for chain in met:
+        yield from _each(tables, chain, seen)
+
+
+def _each(tables: Tables, chain: Chain, seen: set[str]) -> Iterator[tuple[Chain, Rule]]:
+    if chain.name in seen or len(seen) > MAX_CHAINS:
+        return
+    seen.add(chain.name)
+    for rule in chain.rules:
+        yield chain, rule
+        if rule.action in (JUMP, GOTO) and rule.to in tables.chains:
+            yield from _each(tables, tables.chains[rule.to], seen)

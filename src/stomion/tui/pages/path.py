@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.diagnosis.flows import Flow, Flows, flow_text, packets_text
+from stomion.algebra.packetwords import packets_text
+from stomion.diagnosis.flows import Flow, Flows, flow_text
 from stomion.diagnosis.trial import Change, Difference
 from stomion.exchange.picture import Picture
 from stomion.model.provenance import Provenance

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.blocks import open_flow
-from stomion.diagnosis.flows import flow_text
+from stomion.diagnosis.flows import asked_text, flow_text
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
@@ -12,7 +12,7 @@ SPEC = Spec(
     stage=Stage.FILTER,
     title="A block has no effect",
     means="A rule is there to block this traffic, and the traffic passes all the same: it names the wrong interface, or a rule above it lets the packets pass.",
-    decided="A test that ought to be blocked got through, and a rule that drops its packet does not decide.",
+    decided="A test that ought to be blocked got through, or the tables let a flow pass that `case.toml` expects to be blocked, and a rule that drops its packet does not decide.",
     example="Whelk means to block ssh on wan0; the packets come in by the tunnel.",
 )
 
@@ -44,4 +44,5 @@ def judge(context: Context) -> Finding | None:
         ],
         [rule.where, found.flow.test.where],
         {"rule": rule.label, "flow": flow, "reason": found.why, "hits": rule.hits},
+        asked_text(found.flow),
     )

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from stomion.algebra.packetwords import packets_text
 from stomion.diagnosis.blocks import open_flow
-from stomion.diagnosis.flows import flow_text
+from stomion.diagnosis.flows import asked_text, flow_text
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
@@ -12,7 +13,7 @@ SPEC = Spec(
     stage=Stage.TRAFFIC,
     title="Something passes that should not",
     means="A flow that is to be blocked gets through the tunnel, and no rule is there that would block it.",
-    decided="A test that ought to be blocked got an answer.",
+    decided="A test that ought to be blocked got an answer; or `case.toml` expects a flow, or a whole range, to be blocked, and the tables of both ends let it or a part of it pass.",
     example="ssh from Quayhead to Whelk should be blocked and is answered.",
 )
 
@@ -26,8 +27,9 @@ def judge(context: Context) -> Finding | None:
     return SPEC.finding(
         [end.site],
         Certainty.PROVEN,
-        f"{flow_text(test)} should be blocked and is answered.",
+        f"{flow_text(test)} should be blocked and {'is answered' if test.seen else 'nothing at either end blocks it'}.",
         [Remedy(end.site, "add a rule that blocks it, above those that let the tunnel's traffic pass")],
         [test.where],
-        {"flow": flow_text(test)},
+        {"flow": flow_text(test), "packets": packets_text(found.flow.part) if found.flow.part else flow_text(test)},
+        asked_text(found.flow),
     )

@@ -1,0 +1,130 @@
+"""Sets of packets in words: the fewest prefixes and port ranges, or a whole with its exceptions where that says it shorter."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterable
+
+from stomion.algebra.boxes import (
+    DESTINATION,
+    EVERY,
+    LAST,
+    PORT,
+    PROTOCOL,
+    SOURCE,
+    SOURCE_PORT,
+    V4_LAST,
+    V6_FIRST,
+    Box,
+    Interval,
+    Region,
+    addresses_text,
+    region,
+    service_text,
+)
+
+Pair = tuple[Interval, Interval]
+"""(source, destination) or (protocol, destination port)."""
+MOST_EXCEPTIONS = 3
+
+
+def packets_text(space: Region, most: int = 2) -> str:
+    """`10.64.0.0/21 to 10.96.0.0/20 tcp/80; …`: the first `most` parts, and how many more there are."""
+    rows = [
+        " ".join(filter(None, (f"{spans_text(sources)} to {spans_text(destinations)}", services)))
+        for sources, destinations, services in _parts(space)
+    ]
+    more = f"; and {len(rows) - most} more" if len(rows) > most else ""
+    return "; ".join(rows[:most]) + more
+
+
+def _parts(space: Region) -> list[tuple[list[Interval], list[Interval], str]]:
+    """(sources, destinations, services in words), so that every part is all of its sources to all of its destinations."""
+    services: dict[Pair, list[Box]] = {}
+    for box in space.boxes:
+        services.setdefault((box[SOURCE], box[DESTINATION]), []).append(box)
+    alike: dict[str, list[Pair]] = {}
+    for pair, boxes in services.items():
+        alike.setdefault(services_text(boxes), []).append(pair)
+    out = []
+    for words, pairs in alike.items():
+        for sources, destinations in _products(pairs):
+            out.append((sources, destinations, words))
+    return out
+
+
+def _products(pairs: Iterable[Pair]) -> list[tuple[list[Interval], list[Interval]]]:
+    """Pairs joined where they share all their destinations."""
+    reached: dict[Interval, list[Interval]] = {}
+    for source, destination in sorted(pairs):
+        reached.setdefault(source, []).append(destination)
+    joined: dict[tuple[Interval, ...], list[Interval]] = {}
+    for source, destinations in reached.items():
+        joined.setdefault(tuple(_joined(destinations)), []).append(source)
+    return [(_joined(sources), list(destinations)) for destinations, sources in joined.items()]
+
+
+def _joined(intervals: Iterable[Interval]) -> list[Interval]:
+    """Touching intervals as one; the two address families stay apart."""
+    out: list[Interval] = []
+    for low, high in sorted(intervals):
+        if out and low <= out[-1][1] + 1 and low != V6_FIRST:
+            out[-1] = (out[-1][0], max(high, out[-1][1]))
+        else:
+            out.append((low, high))
+    return out
+
+
+def spans_text(intervals: list[Interval]) -> str:
+    """`10.64.0.0/21 + 10.70.0.0/24`, or `10.64.0.0/21 except 10.64.0.1`."""
+    plain = [p for i in intervals for p in addresses_text(i)]
+    if not plain:
+        return "nothing"
+    hull = (intervals[0][0], intervals[-1][1])
+    gaps = [(a[1] + 1, b[0] - 1) for a, b in itertools.pairwise(intervals)]
+    whole = addresses_text(_rounded(hull, len(gaps)))
+    missing = [*gaps, *_edges(hull, _rounded(hull, len(gaps)))]
+    if len(plain) > MOST_EXCEPTIONS and len(whole) == 1 and len(missing) <= MOST_EXCEPTIONS:
+        return f"{whole[0]} except {' + '.join(p for gap in sorted(missing) for p in addresses_text(gap))}"
+    more = f" and {len(plain) - 4} more" if len(plain) > 4 else ""
+    return " + ".join(plain[:4]) + more
+
+
+def _rounded(hull: Interval, gaps: int) -> Interval:
+    """The prefix around an interval that lacks an address or two of it at either edge; the interval itself otherwise."""
+    low, high = hull
+    if (low <= V4_LAST) != (high <= V4_LAST) or gaps >= MOST_EXCEPTIONS:
+        return hull
+    base = 0 if low <= V4_LAST else V6_FIRST
+    bits = max(1, ((low - base) ^ (high - base)).bit_length())
+    first = ((low - base) >> bits << bits) + base
+    last = min(first + (1 << bits) - 1, V4_LAST if base == 0 else LAST)
+    return (first, last) if (low - first) + (last - high) <= 2 else hull
+
+
+def _edges(hull: Interval, around: Interval) -> list[Interval]:
+    out = []
+    if around[0] < hull[0]:
+        out.append((around[0], hull[0] - 1))
+    if around[1] > hull[1]:
+        out.append((hull[1] + 1, around[1]))
+    return out
+
+
+def services_text(boxes: list[Box]) -> str:
+    """`tcp/80, udp/53`, `all but icmp`, empty for every service. A limit on source ports is named."""
+    sources = {b[SOURCE_PORT] for b in boxes}
+    flat = region((EVERY[0], EVERY[1], b[PROTOCOL], EVERY[SOURCE_PORT], b[PORT]) for b in boxes).merged()
+    rest = (Region((EVERY,)) - flat).merged()
+    limit = "" if EVERY[SOURCE_PORT] in sources else f" from port {min(low for low, _ in sources)}"
+    if not rest:
+        return limit.strip()
+    if len(rest.boxes) < len(flat.boxes) or (len(rest.boxes) == len(flat.boxes) and rest.size() < flat.size()):
+        return f"all but {_listed(rest)}{limit}"
+    return _listed(flat) + limit
+
+
+def _listed(services: Region) -> str:
+    words = [service_text(b[PROTOCOL], b[PORT]) for b in sorted(services.boxes, key=lambda b: (b[PROTOCOL], b[PORT]))]
+    more = f" and {len(words) - 3} more" if len(words) > 3 else ""
+    return ", ".join(words[:3]) + more
