@@ -149,7 +149,7 @@ def _sides(text: str) -> tuple[Side, Side]:
     return near, Side("b", None, {}, None, tuple(interval_of(B_LAN)))
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=120)
 @given(
     st.lists(RULE, max_size=5),
     st.lists(TRANSLATION, max_size=3),
@@ -172,7 +172,7 @@ def test_the_partition_says_of_every_packet_what_a_plain_reading_says(
         assert _WORDS[share.fate] == expected, (source, destination, service)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.lists(RULE, max_size=5), st.lists(TRANSLATION, max_size=3), st.lists(ROUTE, max_size=2, unique_by=lambda r: r[0])
 )

@@ -150,7 +150,7 @@ def _interval(values: st.SearchStrategy[int]) -> st.SearchStrategy[Interval]:
 BOX = st.tuples(_interval(ADDRESS), _interval(ADDRESS), _interval(SMALL), _interval(SMALL), _interval(SMALL))
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.lists(BOX, min_size=1, max_size=3), st.lists(st.lists(BOX, min_size=1, max_size=2), max_size=8))
 def test_a_shelf_takes_what_each_rule_matches_and_no_more(start: list[Box], rules: list[list[Box]]) -> None:
     with pytest.MonkeyPatch.context() as patch:
