@@ -235,6 +235,18 @@ def test_a_block_that_the_tables_undo_is_found_without_any_test(case: Case) -> N
     assert not [f for t in case(files).tunnels for f in t.findings if f.stage.value == "traffic"]
 
 
+def test_an_allow_for_another_direction_is_not_the_one_that_is_shadowed(case: Case) -> None:
+    """It would match the packet's addresses, but is never asked of packets that come out of the tunnel."""
+    outwards = '[[filter]]\nname = "own hosts outwards"\nmatch = { from_zone = "inside" }\naction = "allow"\n'
+    files: dict[str, str | bytes] = {"sites/quayhead.toml": _sheet(GOOD, Q), "path/tests.jsonl": _tests(FAIL)}
+    files["sites/whelk.toml"] = _sheet(GOOD + _rule("no ping", "icmp", "drop") + outwards, W)
+    assert [f.code for f in case(files).tunnels[0].findings] == ["filter-blocks"]
+    files["sites/whelk.toml"] = _sheet(
+        GOOD + _rule("no ping", "icmp", "drop") + _rule("ping", "icmp", "allow") + outwards, W
+    )
+    assert [f.code for f in case(files).tunnels[0].findings] == ["allow-shadowed"]
+
+
 ROUTES = [
     {"dst": "default", "gateway": "192.0.2.1", "dev": "eth0"},
     {"dst": "10.96.0.0/24", "dev": "eth1"},

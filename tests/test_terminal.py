@@ -69,3 +69,18 @@ def test_walk_to_the_refusal(terminal: Terminal) -> None:
     while terminal.run("list-sessions") and time.monotonic() < end:
         time.sleep(0.1)
     assert terminal.run("list-sessions") == ""
+
+
+def test_a_change_is_tried_in_a_real_terminal(terminal: Terminal) -> None:
+    terminal.start(sys.executable, "-m", "stomion", "demo")
+    terminal.until("Carries traffic")
+    terminal.press("End", "Up", "Up")
+    terminal.until("translates what")
+    terminal.press("5")
+    terminal.until("exempts it, never asked")
+    terminal.press("Down", "<")
+    shown = terminal.until("gone: exemption-shadowed")
+    assert "move rule 2 “not into the tunnel” above rule 1 “to the internet”" in shown and "0 of 3" in shown
+    terminal.press("u")
+    terminal.until("it goes out in clear")
+    assert "what if" not in terminal.screen()

@@ -311,11 +311,13 @@ async def test_a_packet_is_walked_and_a_rule_tried_elsewhere() -> None:
         await pilot.pause(0.3)
         shown = text_of(app)
         assert "It ends: no tunnel takes it, it goes out in clear, translated." in shown
-        assert "100.0 %  translated" in shown
-        await pilot.press("up", "greater_than_sign")
-        await pilot.pause(0.3)
+        assert "must change" in shown and "rule 2 “not into the tunnel” exempts it, never asked" in shown
+        assert "the rule         masquerade 10.70.0.0/22 > any out wan0" in shown
+        await pilot.press("greater_than_sign")
+        await _worked(pilot)
         shown = text_of(app)
         assert "in translation move rule 1 “to the internet” below rule 2 “not into the tunnel”" in shown
+        assert "gone: exemption-shadowed at eelgrass" in shown and "0 of 3" in shown
         assert "translated → carried" in shown
         assert "let it pass, and its answer too" in shown
         await pilot.press("u")
@@ -330,3 +332,90 @@ async def test_a_packet_is_walked_and_a_rule_tried_elsewhere() -> None:
         await pilot.press("escape", "left_square_bracket", "left_square_bracket")
         await pilot.pause(0.3)
         assert "path" in text_of(app)
+
+
+async def _worked(pilot: Pilot[None]) -> None:
+    """Until what is worked out beside the screen is on it."""
+    await pilot.app.workers.wait_for_complete()
+    await pilot.pause(0.1)
+
+
+async def _eelgrass(pilot: Pilot[None]) -> None:
+    await ready(pilot)
+    await pilot.press("end", "up", "up", "5")
+    await pilot.pause(0.3)
+
+
+async def test_what_ifs_are_typed_kept_side_by_side_and_written_down(tmp_path: Path) -> None:
+    shutil.copytree(demo_folder(), tmp_path / "case")
+    app = StomionApp([tmp_path / "case"])
+    async with app.run_test(size=(160, 60)) as pilot:
+        await _eelgrass(pilot)
+        await pilot.press("plus")
+        assert app.screen.query_one("#typed").value == "at Eelgrass: exempt 10.70.0.0/22 > 10.96.0.0/20"
+        await pilot.press("enter")
+        await _worked(pilot)
+        assert "add above rule 1 “to the internet”: exempt 10.70.0.0/22 > 10.96.0.0/20" in text_of(app)
+        await pilot.press("s")
+        await _worked(pilot)
+        assert "▸ B" in text_of(app) and "nothing yet: < > - + = change it" in text_of(app)
+        await pilot.press("equals_sign", *", out wan7", "enter")
+        await pilot.pause(0.2)
+        assert any(
+            "'wan7" in n.message or "no range" in n.message or "no service" in n.message for n in app._notifications
+        )
+        await pilot.press("escape", "minus")
+        await _worked(pilot)
+        shown = text_of(app)
+        assert "switch rule 1 “to the internet” off" in shown and "with B" in shown and shown.count("0 of 3") == 2
+        await pilot.press("tab")
+        await pilot.pause(0.2)
+        assert "▸ A" in text_of(app)
+        await pilot.press("x", "c")
+        await pilot.pause(0.2)
+        assert (
+            "exempt 10.70.0.0/22 > 10.96.0.0/20"
+            in (tmp_path / "case/.stomion/quayhead-eelgrass-steps-A.md").read_text()
+        )
+        assert app.clipboard.startswith("Eelgrass: in translation add above rule 1")
+        await pilot.press("D", "u", "U", "u", "D", "u")
+        await _worked(pilot)
+        assert "what if" not in text_of(app)
+
+
+async def test_the_map_is_walked_field_by_field_and_opens_the_rule(tmp_path: Path) -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 60)) as pilot:
+        await ready(pilot)
+        for _ in range(12):
+            await pilot.press("5")
+            await pilot.pause(0.1)
+            if "Quayhead — Whelk" in text_of(app).replace("–", "—"):
+                break
+            await pilot.press("right_square_bracket")
+            await pilot.pause(0.1)
+        await pilot.press("m")
+        await pilot.pause(0.2)
+        shown = text_of(app)
+        assert "░░ dropped" in shown and "██ carried" in shown
+        assert "Quayhead 10.96.0.0/20 to Whelk" in shown
+        await pilot.press("right", "right", "left")
+        await pilot.press("enter")
+        await pilot.pause(0.3)
+        assert app.place == "evidence"
+        await pilot.press("escape", "m")
+        await pilot.pause(0.2)
+        assert app.place == "path" and "the packet then" in text_of(app)
+
+
+async def test_keys_that_have_nothing_to_change_say_so(tmp_path: Path) -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(100, 30)) as pilot:
+        await ready(pilot)
+        await pilot.press("5")
+        await pilot.pause(0.2)
+        await pilot.press(
+            "minus", "equals_sign", "less_than_sign", "u", "U", "s", "tab", "D", "x", "m", "right", "plus", "n", "enter"
+        )
+        await pilot.pause(0.3)
+        assert app.place == "path" and len(app._notifications) >= 6

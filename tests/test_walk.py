@@ -13,12 +13,14 @@ from msgspec.structs import replace
 
 from conftest import RECORDED
 from stomion.algebra.boxes import EVERY, Region, address_number, interval_of
+from stomion.diagnosis.edits import moved, without
 from stomion.diagnosis.flows import flows_of
-from stomion.diagnosis.trial import differences, moved, with_tables, without
+from stomion.diagnosis.trial import Place, Try, differences, tried
+from stomion.errors import UsageError
 from stomion.exchange.picture import End, Picture
 from stomion.ingest.sheet import read_sheet
 from stomion.jobs.examine import examine
-from stomion.model.tables import Tables
+from stomion.model.tables import Rule, Tables
 from stomion.walk.declared import declared_tables, tunnel_policy
 from stomion.walk.journey import Side, packet_box, partition, round_trip
 from stomion.walk.passage import Fate
@@ -234,22 +236,19 @@ def test_a_tried_change_says_exactly_which_packets_change() -> None:
     left = End("a", tables=tables, sheet=sheet.tunnel[0])
     right = End("b", sheet=replace(sheet.tunnel[0], local_ts=(B_LAN,), remote_ts=(A_LAN,)))
     before = Picture("t", left, right)
-    found = moved(tables, "filter", 2, -1)
-    assert found is not None and found[1] == "in filter move rule 2 above rule 1"
-    after = with_tables(before, left, found[0])
-    (difference,) = differences(before, after)
+    block_rule, allow_rule = tables.chains["filter"].rules[1:]
+    attempt = tried(Try("A", before), Place(0), lambda t: moved(t, allow_rule, -1))
+    assert [c.words for c in attempt.changes] == ["in filter move rule 2 above rule 1"]
+    (difference,) = differences(before, attempt.picture)
     assert (difference.from_left, difference.before, difference.after) == (True, Fate.DROPPED, Fate.CARRIED)
     wanted = Region(
         tuple((a, b, (6, 6), EVERY[3], (80, 80)) for a in interval_of(A_LAN) for b in interval_of("10.96.0.4/30"))
     )
     assert difference.region.same(wanted)
-    off = without(found[0], "filter", 1)
-    assert off is not None and "switch rule 1 off" in off[1]
-    assert (
-        moved(tables, "filter", 1, -1) is None
-        and moved(tables, "nowhere", 1, 1) is None
-        and without(tables, "filter", 99) is None
-    )
+    assert "switch rule 1 off" in without(tables, block_rule)[1]
+    for step, rule in ((-1, block_rule), (1, allow_rule), (-1, Rule(7, "drop", (), block_rule.where))):
+        with pytest.raises(UsageError):
+            moved(tables, rule, step)
     assert before.left.tables is tables and [r.number for r in tables.chains["filter"].rules] == [0, 1, 2]
 
 

@@ -23,45 +23,52 @@ from stomion.algebra.boxes import (
     service_text,
 )
 
-Pair = tuple[Interval, Interval]
-"""(source, destination) or (protocol, destination port)."""
 MOST_EXCEPTIONS = 3
+MOST_WORK = 200_000
+"""Ranges times boxes that are looked at for the shortest words."""
 
 
 def packets_text(space: Region, most: int = 2) -> str:
-    """`10.64.0.0/21 to 10.96.0.0/20 tcp/80; …`: the first `most` parts, and how many more there are."""
+    """`10.64.0.0/21 to 10.96.0.0/20 tcp/80; …`: the `most` widest parts, and how many more there are."""
+    parts = sorted(_parts(space), key=lambda part: -_pairs(part[0]) * _pairs(part[1]))
     rows = [
         " ".join(filter(None, (f"{spans_text(sources)} to {spans_text(destinations)}", services)))
-        for sources, destinations, services in _parts(space)
+        for sources, destinations, services in parts
     ]
     more = f"; and {len(rows) - most} more" if len(rows) > most else ""
     return "; ".join(rows[:most]) + more
 
 
+def _pairs(intervals: list[Interval]) -> int:
+    return sum(high - low + 1 for low, high in intervals)
+
+
 def _parts(space: Region) -> list[tuple[list[Interval], list[Interval], str]]:
     """(sources, destinations, services in words), so that every part is all of its sources to all of its destinations."""
-    services: dict[Pair, list[Box]] = {}
-    for box in space.boxes:
-        services.setdefault((box[SOURCE], box[DESTINATION]), []).append(box)
-    alike: dict[str, list[Pair]] = {}
-    for pair, boxes in services.items():
-        alike.setdefault(services_text(boxes), []).append(pair)
-    out = []
-    for words, pairs in alike.items():
-        for sources, destinations in _products(pairs):
-            out.append((sources, destinations, words))
-    return out
+    alike: dict[tuple[tuple[tuple[Interval, ...], str], ...], list[Interval]] = {}
+    for source, boxes in _by_source(space.boxes):
+        services: dict[Interval, list[Box]] = {}
+        for box in boxes:
+            services.setdefault(box[DESTINATION], []).append(box)
+        reached: dict[str, list[Interval]] = {}
+        for destination, some in services.items():
+            reached.setdefault(services_text(some), []).append(destination)
+        key = tuple((tuple(_joined(found)), words) for words, found in reached.items())
+        alike.setdefault(key, []).append(source)
+    return [(_joined(sources), list(found), words) for key, sources in alike.items() for found, words in key]
 
 
-def _products(pairs: Iterable[Pair]) -> list[tuple[list[Interval], list[Interval]]]:
-    """Pairs joined where they share all their destinations."""
-    reached: dict[Interval, list[Interval]] = {}
-    for source, destination in sorted(pairs):
-        reached.setdefault(source, []).append(destination)
-    joined: dict[tuple[Interval, ...], list[Interval]] = {}
-    for source, destinations in reached.items():
-        joined.setdefault(tuple(_joined(destinations)), []).append(source)
-    return [(_joined(sources), list(destinations)) for destinations, sources in joined.items()]
+def _by_source(boxes: tuple[Box, ...]) -> list[tuple[Interval, list[Box]]]:
+    """Boxes by ranges of sources that do not overlap; where those were too many, by their sources as they are."""
+    cuts = sorted({b[SOURCE][0] for b in boxes} | {b[SOURCE][1] + 1 for b in boxes})
+    pieces = [(low, high - 1) for low, high in itertools.pairwise(cuts)]
+    if len(pieces) * len(boxes) > MOST_WORK:
+        found: dict[Interval, list[Box]] = {}
+        for box in sorted(boxes):
+            found.setdefault(box[SOURCE], []).append(box)
+        return list(found.items())
+    held = [(piece, [b for b in boxes if b[SOURCE][0] <= piece[0] and piece[1] <= b[SOURCE][1]]) for piece in pieces]
+    return [(piece, some) for piece, some in held if some]
 
 
 def _joined(intervals: Iterable[Interval]) -> list[Interval]:

@@ -47,8 +47,8 @@ def _kind(context: Context, found: Break) -> Blocked:
     rule, tables = found.rule, found.end.tables
     packet = Region((found.leg.box,))
     if rule is not None and tables is not None:
-        _, below = covering(tables, rule, packet, HOOKS, (ACCEPT,))
-        shadowed = [r for r in below if not r.states and not _is_exception(context, found, rule, r)]
+        _, below = covering(tables, found.leg, packet, HOOKS, (ACCEPT,))
+        shadowed = [r for r in below if not _is_exception(context, found, rule, r)]
         if shadowed:
             return Blocked("allow-shadowed", found, shadowed[0])
         if any(word in rule.name.lower() for word in _ALLOWING):

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from stomion.algebra.boxes import Region
 from stomion.algebra.packetwords import packets_text
-from stomion.diagnosis.flows import EXEMPTS, Break, asked_text, breaks, covering, flow_text, flows_of
+from stomion.diagnosis.flows import EXEMPTS, Break, all_alike, asked_text, breaks, covering, flow_text, flows_of
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.tables import Rule
@@ -41,7 +41,7 @@ def _kind(context: Context, found: Break) -> tuple[str, Rule | None]:
     assert found.rule is not None and found.end.tables is not None
     packets = _all_packets(context, found)
     hit = Region((found.leg.box,))
-    earlier, below = covering(found.end.tables, found.rule, packets, HOOKS, EXEMPTS)
+    earlier, below = covering(found.end.tables, found.leg, packets, HOOKS, EXEMPTS)
     later = [r for r in below if Region(r.boxes) & hit]
     if later:
         return "shadowed", later[0]
@@ -52,7 +52,7 @@ def _finding(context: Context, spec: Spec, found: Break, other: Rule | None, kin
     rule, end = found.rule, found.end
     assert rule is not None
     packets = _all_packets(context, found)
-    words = packets_text(found.share.region if found.share is not None else packets)
+    words = packets_text(all_alike(context.picture, found))
     if kind == "shadowed":
         assert other is not None
         far = context.picture.other(end).title

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, interval_of
+from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, interval_of, meet
 from stomion.algebra.packetwords import packets_text
 from stomion.diagnosis.expected import is_wide, witness
 from stomion.exchange.picture import End, LanTest, Picture
 from stomion.model.tables import ACCEPT, RETURN, Chain, Interval, Policy, Rule, Tables
-from stomion.walk.chains import each_rule
+from stomion.walk.chains import each_rule, may_match
 from stomion.walk.declared import policy_on, tunnel_policy
 from stomion.walk.journey import (
     NEAR,
@@ -97,10 +97,28 @@ class _Key:
 @lru_cache(64)
 def _flows(key: _Key) -> Flows:
     picture = key.picture
-    sides = (side_of(picture, picture.left), side_of(picture, picture.right))
-    shares = (_shares(sides[0], sides[1]), _shares(sides[1], sides[0]))
+    sides, shares = _between(_Ends(picture))
     flows = tuple(_flow(sides, shares, t) for t in (*picture.tests, *picture.expected))
     return Flows(sides, flows, shares)
+
+
+class _Ends(_Key):
+    """Two pictures of the same two ends have the same packets between them, whatever was tested."""
+
+    def __hash__(self) -> int:
+        return hash((id(self.picture.left), id(self.picture.right)))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Ends) and all(
+            a is b for a, b in zip(self.picture.ends, other.picture.ends, strict=True)
+        )
+
+
+@lru_cache(64)
+def _between(key: _Ends) -> tuple[tuple[Side, Side], tuple[tuple[Share, ...], tuple[Share, ...]]]:
+    picture = key.picture
+    sides = (side_of(picture, picture.left), side_of(picture, picture.right))
+    return sides, (_shares(sides[0], sides[1]), _shares(sides[1], sides[0]))
 
 
 def _flow(sides: tuple[Side, Side], shares: tuple[tuple[Share, ...], tuple[Share, ...]], test: LanTest) -> Flow:
@@ -266,19 +284,43 @@ def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:
     return out
 
 
+def all_alike(picture: Picture, found: Break) -> Region:
+    """All packets that fare as the one of a break does, where they are known; else this one alone."""
+    flows = flows_of(picture)
+    packet = Region((found.leg.box,))
+    shares = flows.shares[0 if found.from_left is not found.back else 1] if flows is not None else ()
+    share = found.share or next((s for s in shares if s.fate is found.leg.fate and s.region & packet), None)
+    return share.region if share is not None else packet
+
+
 def covering(
-    tables: Tables, rule: Rule, region: Region, hooks: tuple[str, ...], actions: tuple[str, ...]
+    tables: Tables, leg: Leg, region: Region, hooks: tuple[str, ...], actions: tuple[str, ...]
 ) -> tuple[list[Rule], list[Rule]]:
-    """Other rules with one of these actions that match something of a region: (those above the rule, those below it)."""
+    """Other rules with one of these actions that match something of a region where the rule that decided a leg was asked, on the same
+    interfaces and between the same zones: (those above that rule, those below it)."""
     above: list[Rule] = []
     below: list[Rule] = []
     side = above
     for _, other in each_rule(tables, hooks):
-        if other is rule:
+        if other is leg.rule:
             side = below
-        elif other.action in actions and Region(other.boxes) & region:
+        elif other.action in actions and _asked(other, leg) and Region(other.boxes) & region:
             side.append(other)
     return above, below
+
+
+def _asked(rule: Rule, leg: Leg) -> bool:
+    return leg.passage is None or may_match(rule, leg.passage.setting)
+
+
+def rules_below(tables: Tables, leg: Leg) -> list[Rule]:
+    """Rules further down the list that decided a leg, that match its packet too and do something else with it."""
+    chain = next((c for c in tables.chains.values() if any(r is leg.rule for r in c.rules)), None)
+    if chain is None:
+        return []
+    at = next(i for i, r in enumerate(chain.rules) if r is leg.rule)
+    other = [r for r in chain.rules[at + 1 :] if leg.rule is not None and r.action != leg.rule.action]
+    return [r for r in other if _asked(r, leg) and any(meet(b, leg.box) for b in r.boxes)]
 
 
 EXEMPTS = (RETURN, ACCEPT)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from stomion.algebra.boxes import Region
 from stomion.algebra.packetwords import packets_text
-from stomion.diagnosis.flows import Break, asked_text, breaks, flow_text, flows_of
+from stomion.diagnosis.flows import Break, all_alike, asked_text, breaks, flow_text, flows_of
 from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.exchange.picture import Picture
 from stomion.model.finding import Certainty, Finding, Remedy
@@ -58,7 +58,7 @@ def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
     facts: dict[str, object] = {"way": found.leg.says}
     detail = ""
     if found.leg.fate is Fate.LEAKED:
-        packets = packets_text(_all_alike(context, found))
+        packets = packets_text(all_alike(context.picture, found))
         facts["in_clear"] = packets
         detail = f"These packets go out in clear, readable by anyone on the way: {packets}."
     if found.flow is not None:
@@ -75,15 +75,6 @@ def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
     return spec.finding(
         [found.end.site], Certainty.PROVEN, astray.summary, [Remedy(found.end.site, astray.remedy)], places, facts, detail
     )  # fmt: skip
-
-
-def _all_alike(context: Context, found: Break) -> Region:
-    """All packets that fare as this one does, where they are known; else this one alone."""
-    flows = flows_of(context.picture)
-    packet = Region((found.leg.box,))
-    shares = flows.shares[0 if found.from_left is not found.back else 1] if flows is not None else ()
-    share = found.share or next((s for s in shares if s.fate is found.leg.fate and s.region & packet), None)
-    return share.region if share is not None else packet
 
 
 def _kind(context: Context, found: Break) -> Astray | None:

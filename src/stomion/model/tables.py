@@ -57,8 +57,9 @@ class Rule:
 
     @property
     def label(self) -> str:
-        """`rule 2 “no translation towards Marram”`."""
-        return f"rule {self.number}" + (f" “{self.name}”" if self.name else "")
+        """`rule 2 “no translation towards Marram”`; a rule that is only being tried has a negative number."""
+        number = f"rule {self.number}" if self.number >= 0 else f"new rule {-self.number}"
+        return number + (f" “{self.name}”" if self.name else "")
 
 
 @dataclass(frozen=True, slots=True)

@@ -72,6 +72,9 @@ class StomionApp(App[None]):
             "path": PathScreen(),
             "evidence": EvidenceScreen(),
         }
+        for name, screen in self._pages.items():
+            # Installed, a screen keeps its cursor and what is being tried on it while another is shown.
+            self.install_screen(screen, name)
         self.push_screen(self._pages["tunnels"])
         self.call_after_refresh(self._read)
 

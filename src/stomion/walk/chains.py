@@ -38,7 +38,7 @@ class Verdict:
     doubt: str = ""
 
 
-def _may_match(rule: Rule, setting: Setting) -> bool:
+def may_match(rule: Rule, setting: Setting) -> bool:
     """Do interface, zone and state allow the rule to match anything at this point?"""
     if rule.states and setting.state not in rule.states:
         return False
@@ -72,7 +72,7 @@ class _Passing:
         for rule in chain.rules:
             if not len(shelf):
                 break
-            hit = shelf.matched(rule) if _may_match(rule, self.setting) else []
+            hit = shelf.matched(rule) if may_match(rule, self.setting) else []
             if not hit:
                 continue
             if rule.action == RETURN and depth and not rule.doubt:

@@ -152,16 +152,16 @@ def _filters(tables: Tables, passages: list[Passage], hook: str, setting: Settin
     for chain in tables.base(hook, "filter"):
         following = [p for p in passages if p.fate is not Fate.CARRIED]
         pieces = [replace(p.piece, tag=i) for i, p in enumerate(passages) if p.fate is Fate.CARRIED]
-        following.extend(_filtered(passages[v.piece.tag], v) for v in through(chain, pieces, setting, tables))
+        following.extend(_filtered(passages[v.piece.tag], v, setting) for v in through(chain, pieces, setting, tables))
         passages = following
     return passages
 
 
-def _filtered(passage: Passage, verdict: Verdict) -> Passage:
+def _filtered(passage: Passage, verdict: Verdict, setting: Setting) -> Passage:
     rule, chain = verdict.rule, verdict.chain
     where = rule.where if rule else chain.where
     name = rule.label if rule else f"the end of {chain.name}"
-    passage = replace(passage, piece=verdict.piece)
+    passage = replace(passage, piece=verdict.piece, setting=setting)
     if verdict.doubt:
         says = f"{name} in {chain.name} is not understood: {verdict.doubt}"
         return passage.after(Step("filter", says, where, rule), fate=Fate.UNCERTAIN, rule=rule, chain=chain, says=says)

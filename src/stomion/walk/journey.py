@@ -18,6 +18,7 @@ from stomion.algebra.boxes import (
     meet,
     service_of,
 )
+from stomion.model.provenance import Provenance
 from stomion.model.tables import ESTABLISHED, NEW, Interval, Policy, Rule, Tables
 from stomion.walk.gateway import accepts, inbound, outbound, policy_boxes
 from stomion.walk.passage import Fate, Passage, Step
@@ -267,6 +268,12 @@ class Share:
     says: str
     rule: Rule | None
     sample: Leg
+
+    @property
+    def where(self) -> Provenance | None:
+        """The place of the rule, route or list end that decided it."""
+        leg = self.sample
+        return leg.steps[leg.decided][1].where if leg.steps else None
 
 
 def partition(sender: Side, receiver: Side, state: str = NEW) -> list[Share]:

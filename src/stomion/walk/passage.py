@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Chain, Policy, Rule
+from stomion.walk.chains import Setting
 from stomion.walk.pieces import Piece
 from stomion.walk.routing import Way
 
@@ -20,7 +21,7 @@ class Fate(StrEnum):
     DROPPED = "dropped"
     LOST = "no way"
     LOOPING = "looping"
-    LOCAL = "for the gateway itself"
+    LOCAL = "gateway's own"
     UNCERTAIN = "uncertain"
 
 
@@ -51,6 +52,8 @@ class Passage:
     way: Way | None = None
     policy: Policy | None = None
     says: str = ""
+    setting: Setting = field(default_factory=Setting)
+    """Where the deciding rule was asked: interfaces, zones, state."""
     tag: int = 0
     """Which of the pieces that came in this is a part of."""
 

@@ -22,7 +22,7 @@ def translated(
                 following.append(passage)
                 continue
             for verdict in through(chain, [passage.piece], setting, tables):
-                following.append(_translation(tables, passage, verdict, way))
+                following.append(_translation(tables, replace(passage, setting=setting), verdict, way))
         passages = following
     return passages
 

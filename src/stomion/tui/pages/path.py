@@ -1,23 +1,30 @@
-"""One packet's way through both gateways on facing pages, its answer beneath, and what becomes of all packets."""
+"""One packet's way through both gateways on facing pages, with its answer beneath."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.algebra.packetwords import packets_text
-from stomion.diagnosis.flows import Flow, Flows, flow_text
-from stomion.diagnosis.trial import Change, Difference
+from stomion.algebra.boxes import DESTINATION, PORT, PROTOCOL, SOURCE, Box, address_text, service_text
+from stomion.diagnosis.flows import Flow, Flows, asked_text, flow_text, rules_below
+from stomion.diagnosis.ruletext import rule_text
+from stomion.diagnosis.trial import Place
 from stomion.exchange.picture import Picture
 from stomion.model.provenance import Provenance
-from stomion.model.tables import Rule
+from stomion.model.tables import ACCEPT, DROP, MASQUERADE, REJECT, RETURN, Route, Rule
 from stomion.tui.spans import Line, cut, left, paragraph, right
-from stomion.walk.journey import NEAR, Leg, Share
+from stomion.walk.journey import NEAR, Leg
 from stomion.walk.passage import Fate, Step
 
+_DOES = {
+    ACCEPT: "lets it pass",
+    RETURN: "exempts it",
+    DROP: "drops it",
+    REJECT: "rejects it",
+    MASQUERADE: "translates it",
+}
+MOST_BELOW = 2
 SPINE = 17
 """Columns of the seam: an arrow and the name of the decision."""
-BAR = 24
-"""Columns of the bar that shows a share's size."""
 _NAMES = {
     "host": "host",
     "translate": "translation",
@@ -26,37 +33,38 @@ _NAMES = {
     "tunnel": "tunnel",
     "host filter": "host filter",
 }
-_TONES = {Fate.CARRIED: "proven", Fate.LOCAL: "muted", Fate.UNCERTAIN: "doubt"}
 
 
 @dataclass(frozen=True, slots=True)
 class Stop:
-    """What a line stands for: a decision with its rule, at one end (0 left, 1 right), in a chain."""
+    """What a line stands for: a decision with its rule or route at a machine; or a row of a map (`row`, of direction `index`)."""
 
-    side: int = 0
+    place: Place | None = None
     step: Step | None = None
-    rule: Rule | None = None
-    chain: str = ""
-    where: Provenance | None = None
+    packet: str = ""
+    row: int = -1
+    index: int = 0
+
+    @property
+    def rule(self) -> Rule | None:
+        return self.step.rule if self.step is not None else None
+
+    @property
+    def route(self) -> Route | None:
+        return self.step.way.route if self.step is not None and self.step.way is not None else None
+
+    @property
+    def where(self) -> Provenance | None:
+        return self.step.where if self.step is not None else None
 
 
 Built = list[tuple[Line, Stop | None]]
 
 
-@dataclass(frozen=True, slots=True)
-class Trial:
-    """Changes tried so far, and what they make of the packets."""
-
-    changes: tuple[Change, ...]
-    differences: tuple[Difference, ...]
-
-
-def page(
-    picture: Picture, flows: Flows, flow: Flow | None, place: tuple[int, int], width: int, trial: Trial | None
-) -> Built:
-    """`place` is the flow's number and how many there are."""
+def way(picture: Picture, flows: Flows, flow: Flow | None, number: tuple[int, int], width: int, trying: bool) -> Built:
+    """`number` is the flow's and how many there are; `trying` where a change is being tried."""
     half = max(20, (width - SPINE - 4) // 2)
-    built: Built = [([], None), *[(line, None) for line in _heads(picture, flow, place, half)]]
+    built: Built = [([], None), *[(line, None) for line in _heads(picture, flows, flow, number, half, trying)]]
     if flow is not None and flow.trip is not None:
         sender = 0 if flow.test.from_left else 1
         built += _leg(flows, flow.trip.there, sender, half)
@@ -64,134 +72,173 @@ def page(
             built.append(([(" " * (half + 4), "plain"), ("its answer", "muted")], None))
             built += _leg(flows, flow.trip.back, 1 - sender, half)
         built.append(([], None))
-        built += [(line, None) for line in _verdict(flow, width, trial is not None)]
+        built += [(line, None) for line in _verdict(flow, width, trying)]
     elif flow is not None:
         built.append(([("  This flow can't be walked: an address or a service of it is not known.", "muted")], None))
     built.append(([], None))
-    if trial is not None:
-        built += [(line, None) for line in _trial(trial, picture, width)]
-    built += [(line, None) for line in _shares(flows, picture, width)]
     return built
 
 
-def _heads(picture: Picture, flow: Flow | None, place: tuple[int, int], half: int) -> list[Line]:
+def _heads(
+    picture: Picture, flows: Flows, flow: Flow | None, number: tuple[int, int], half: int, trying: bool
+) -> list[Line]:
+    leg = flow.broken if flow is not None else None
+    wrong = -1
+    if flow is not None and flow.trip is not None and leg is not None and flow.test.expected:
+        wrong = flows.ends_of(flow.test.from_left, leg, flow.trip.on_the_way_back)
     names: Line = [
-        (right(picture.left.title, half), "!strong"),
+        (
+            right(("must change▐ " if wrong == 0 else "") + picture.left.title, half),
+            "!change" if wrong == 0 else "!strong",
+        ),
         (" " * SPINE, "plain"),
-        (picture.right.title, "!strong"),
+        (picture.right.title + (" ▌must change" if wrong == 1 else ""), "!change" if wrong == 1 else "!strong"),
     ]
     if flow is None:
-        return [
-            names,
-            [(" " * 2 + "No flow was tested or is expected; / takes one: 10.64.0.9 > 10.96.0.10 tcp/80", "muted")],
-            [],
-        ]
-    test = flow.test
-    outcome = (
-        "was not tried"
-        if not test.seen
-        else "was answered"
-        if test.passed
-        else f"got no answer{f' ({test.error})' if test.error else ''}"
-    )
-    wish = "" if test.expected else ", and ought to be blocked"
+        says = "No flow was tested or is expected; / takes one: 10.64.0.9 > 10.96.0.10 tcp/80"
+        return [[("  " + says, "muted")], [], names]
     head: Line = [
-        ("  " + flow_text(test), "!strong"),
-        (f"   {outcome}{wish}", "muted"),
-        (f"   flow {place[0] + 1} of {place[1]}", "faint"),
+        ("  " + flow_text(flow.test), "!strong"),
+        (f"   {_outcome(flow, trying)}", "muted"),
+        (f"   flow {number[0] + 1} of {number[1]}", "faint"),
     ]
-    return [head, [], names]
+    asked = asked_text(flow)
+    return [head, *([[("  " + cut(asked, 2 * half + SPINE), "muted")]] if asked else []), [], names]
+
+
+def _outcome(flow: Flow, trying: bool) -> str:
+    test = flow.test
+    if trying:
+        text = "as the tables would have it"
+    elif not test.seen:
+        text = "was not tried"
+    elif test.passed:
+        text = "was answered"
+    else:
+        text = f"got no answer{f' ({test.error})' if test.error else ''}"
+    return text if test.expected else f"{text}, and ought to be blocked"
 
 
 def _leg(flows: Flows, leg: Leg, sender: int, half: int) -> Built:
     built: Built = []
-    ended = leg.fate is not Fate.CARRIED
+    packet = tuple(leg.box)
+    if leg.steps:
+        built.append((_packet_line(packet, sender, half, False), None))
     for index, (at, step) in enumerate(leg.steps):
         side = sender if at == NEAR else 1 - sender
-        broken = ended and index == len(leg.steps) - 1
-        built.append((_step_line(step, side, sender, half, broken), _stop(flows, leg, step, side)))
+        ended = leg.fate is not Fate.CARRIED
+        state = "plain" if not ended or index < leg.decided else "broken" if index == leg.decided else "after"
+        packet = _after(packet, step)
+        stop = Stop(_place(flows, leg, step, side), step, _packet_text(packet))
+        built.append((_step_line(step, side, sender, half, state), stop))
+        if step.sets is not None:
+            built.append((_packet_line(packet, side, half, state == "broken"), None))
+        if state == "broken":
+            built += _too_late(flows, leg, step, side, half)
     if not leg.steps:
         built.append(([(" " * (half + 4), "plain"), ("no table of this way is known", "faint")], None))
     return built
 
 
-def _stop(flows: Flows, leg: Leg, step: Step, side: int) -> Stop:
-    tables = flows.sides[side].gateway
-    chain = ""
-    if tables is not None and step.rule is not None:
-        chain = next((c.name for c in tables.chains.values() if any(r is step.rule for r in c.rules)), "")
-    return Stop(side, step, step.rule, chain, step.where)
+def _after(packet: Box, step: Step) -> Box:
+    if step.sets is None:
+        return packet
+    axis, value = step.sets
+    return (*packet[:axis], (value, value), *packet[axis + 1 :])
 
 
-def _step_line(step: Step, side: int, sender: int, half: int, broken: bool) -> Line:
-    tone = "change" if broken else "plain"
-    arrow = "▶" if sender == 0 else "◀"
-    mark, mark_tone = ("╱╱", "change") if broken else ("━" + arrow, "proven")
-    spine: Line = [
-        (f" {mark} ", mark_tone),
-        (left(_NAMES.get(step.what, step.what), SPINE - 4), "!change" if broken else "muted"),
-    ]
-    says = step.says
+def _packet_text(packet: Box) -> str:
+    service = service_text(packet[PROTOCOL], packet[PORT]).replace("icmp/8", "ping").replace("icmp/0", "ping answer")
+    return f"{address_text(packet[SOURCE][0])} > {address_text(packet[DESTINATION][0])} {service}"
+
+
+def _packet_line(packet: Box, side: int, half: int, broken: bool) -> Line:
+    text, tone = _packet_text(packet), "!change" if broken else "source"
+    mark = " ┊" if broken else " ┃"
     if side == 0:
-        return [(right(cut(says, half), half), tone), *spine]
-    return [(" " * half, "plain"), *spine, (cut(says, half), tone)]
+        return [(right(cut(text, half), half), tone), (mark, "faint")]
+    return [(" " * half, "plain"), (left(mark, SPINE), "faint"), (cut(text, half), tone)]
 
 
-def _verdict(flow: Flow, width: int, tried: bool) -> list[Line]:
+def _too_late(flows: Flows, leg: Leg, step: Step, side: int, half: int) -> Built:
+    """Rules below the one that decided that match the packet too: they are never asked, unless they are moved up."""
+    tables = _place(flows, leg, step, side)
+    machine = flows.sides[side].hosts.get(tables.host) if tables.host else flows.sides[side].gateway
+    if step.rule is None or machine is None:
+        return []
+    built: Built = []
+    for rule in rules_below(machine, leg)[:MOST_BELOW]:
+        says = f"{rule.label} {_DOES.get(rule.action, rule.action)}, never asked"
+        later = Step(step.what, says, rule.where, rule)
+        built.append((_step_line(later, side, 0, half, "after"), Stop(tables, later, _packet_text(leg.box))))
+    return built
+
+
+def _place(flows: Flows, leg: Leg, step: Step, side: int) -> Place:
+    """The machine that decides: a host's own route or filter, else the gateway."""
+    if step.what not in ("host", "host filter"):
+        return Place(side)
+    axis = SOURCE if step.what == "host" else DESTINATION
+    host = flows.sides[side].host_at(leg.box[axis][0])
+    return Place(side, host.host if host is not None else "")
+
+
+def _step_line(step: Step, side: int, sender: int, half: int, state: str) -> Line:
+    tone = {"plain": "plain", "broken": "change", "after": "faint"}[state]
+    arrow = "▶" if sender == 0 else "◀"
+    mark, mark_tone = {"plain": ("━" + arrow, "proven"), "broken": ("╱╱", "change"), "after": ("┊ ", "faint")}[state]
+    named = {"plain": "muted", "broken": "!change", "after": "faint"}[state]
+    spine: Line = [(f" {mark} ", mark_tone), (left(_NAMES.get(step.what, step.what), SPINE - 4), named)]
+    if side == 0:
+        return [(right(cut(step.says, half), half), tone), *spine]
+    return [(" " * half, "plain"), *spine, (cut(step.says, half), tone)]
+
+
+def _verdict(flow: Flow, width: int, trying: bool) -> list[Line]:
     leg = flow.broken
     if leg is None:
         text, tone = "The tables of both ends let it pass, and its answer too.", "proven"
-        if flow.test.seen and not flow.test.passed and not tried:
+        if not flow.test.expected:
+            text, tone = "It ought to be blocked, and the tables of both ends let it pass.", "change"
+        elif flow.test.seen and not flow.test.passed and not trying:
             text, tone = "The tables let it pass; what stopped it is not in them.", "doubt"
     else:
         back = " on its way back" if flow.trip is not None and flow.trip.on_the_way_back else ""
-        text, tone = f"It ends{back}: {leg.says or leg.fate.value}.", "change"
+        text, tone = f"It ends{back}: {leg.says or leg.fate.value}.", "change" if flow.test.expected else "proven"
     return paragraph(text, "!" + tone, width - 4, 2)
 
 
-def _shares(flows: Flows, picture: Picture, width: int) -> list[Line]:
-    lines: list[Line] = [[("  all packets between the two LANs", "!source")]]
-    for index, shares in enumerate(flows.shares):
-        names = [e.title for e in picture.ends] if index == 0 else [e.title for e in picture.ends[::-1]]
-        lines.append([(f"  {names[0]} to {names[1]}", "strong")])
-        if not shares:
-            lines.append([("    not known: an end's tables or ranges are missing", "faint")])
-        total = sum(s.region.size() for s in shares)
-        lines += [_share(share, total, width) for share in shares[:6]]
+def step_detail(stop: Stop, picture: Picture, width: int) -> list[Line]:
+    """Under the page: the decision under the cursor in full, and the packet as it is after it."""
+    step, place = stop.step, stop.place
+    if step is None or place is None:
+        return []
+    lines = [
+        *paragraph(f"{place.title(picture)}, {_NAMES.get(step.what, step.what)}: {step.says}", "strong", width - 4, 2),
+        [("  the packet then  ", "muted"), (stop.packet, "source")],
+    ]
+    rule, route = stop.rule, stop.route
+    said = (rule_text(rule) or rule.text) if rule is not None else ""
+    if said:
+        lines.append([("  the rule         ", "muted"), (cut(said, width - 22), "plain")])
+    if rule is not None and rule.hits is not None:
+        lines.append([("  its count        ", "muted"), (f"{rule.hits:,} packets", "plain")])
+    if route is not None:
+        lines.append([("  the route        ", "muted"), (cut(route.text or "own address", width - 22), "plain")])
+    if step.where is not None and step.where.file:
+        lines.append([("  stands in        ", "muted"), (cut(str(step.where), width - 22), "source")])
     return lines
 
 
-def _share(share: Share, total: int, width: int) -> Line:
-    tone = _TONES.get(share.fate, "change")
-    part = share.region.size() / total if total else 0
-    cells = max(1, round(part * BAR))
-    says = f"{packets_text(share.region)}" + (f" · {share.says}" if share.says else "")
-    return [
-        ("    ", "plain"),
-        ("█" * cells, tone),
-        ("░" * (BAR - cells), "faint"),
-        (f" {part * 100:5.1f} %  ", "muted"),
-        (left(share.fate.value, 24), tone),
-        (cut(says, max(8, width - BAR - 40)), "muted"),
-    ]
+def broken_row(built: Built, flow: Flow | None) -> int:
+    """The row of the step that decides the flow's fate, else its first step; -1 where none is drawn."""
+    leg = flow.broken if flow is not None else None
+    wanted = leg.steps[leg.decided][1] if leg is not None and leg.steps else None
+    stops = [i for i, (_, s) in enumerate(built) if s is not None and s.step is not None]
+    found = [i for i in stops if built[i][1] is not None and built[i][1].step is wanted]  # type: ignore[union-attr]
+    return found[-1] if found else stops[0] if stops else -1
 
 
-def _trial(trial: Trial, picture: Picture, width: int) -> list[Line]:
-    lines: list[Line] = [
-        [
-            (
-                f"  what if: {len(trial.changes)} change{'' if len(trial.changes) == 1 else 's'}, nothing is touched",
-                "!doubt",
-            )
-        ]
-    ]
-    lines += [[(f"    at {c.site}: ", "muted"), (cut(c.words, width - 20), "plain")] for c in trial.changes]
-    if not trial.differences:
-        lines.append([("    no packet's fate changes", "muted")])
-    for d in trial.differences[:5]:
-        ends = picture.ends if d.from_left else picture.ends[::-1]
-        lines.append([
-            (f"    {ends[0].title} to {ends[1].title}: ", "muted"), (d.before.value, _TONES.get(d.before, "change")), (" → ", "muted"),
-            (left(d.after.value, 14), _TONES.get(d.after, "change")), (cut(packets_text(d.region), max(8, width - 60)), "muted"),
-        ])  # fmt: skip
-    return [*lines, []]
+def copied(built: Built) -> str:
+    """The packet's way as text."""
+    return "\n".join("".join(text for text, _ in line).rstrip() for line, s in built if s is not None and s.row < 0)
