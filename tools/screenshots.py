@@ -31,6 +31,19 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
     "negotiation-v1": (WIDE, [("Down", "Driftwood could"), ("3", "MAIN_MODE")]),
     "negotiation-narrow": (NARROW, [("3", "NO_PROPOSAL_CHOSEN")]),
     "path": (WIDE, [("End", "Carries"), ("Up", "drops ping"), ("Up", "translates what"), ("5", "goes out in clear")]),
+    "path-what-if": (
+        WIDE,
+        [
+            ("End", "Carries"),
+            ("Up", "drops ping"),
+            ("5", "It ends: rule 1"),
+            ("-", "with A"),
+            ("s", "▸ B"),
+            ("+", "at Whelk: allow"),
+            ("Enter", "add above rule"),
+            ("m", "as it is"),
+        ],
+    ),
     "compare": (WIDE, [("4", "agree on")]),
     "evidence-both-ends": (
         WIDE,

@@ -92,9 +92,14 @@ def spans_text(intervals: list[Interval]) -> str:
     whole = addresses_text(_rounded(hull, len(gaps)))
     missing = [*gaps, *_edges(hull, _rounded(hull, len(gaps)))]
     if len(plain) > MOST_EXCEPTIONS and len(whole) == 1 and len(missing) <= MOST_EXCEPTIONS:
-        return f"{whole[0]} except {' + '.join(p for gap in sorted(missing) for p in addresses_text(gap))}"
+        return f"{whole[0]} except {' + '.join(_bare(p) for gap in sorted(missing) for p in addresses_text(gap))}"
     more = f" and {len(plain) - 4} more" if len(plain) > 4 else ""
-    return " + ".join(plain[:4]) + more
+    return " + ".join(map(_bare, plain[:4])) + more
+
+
+def _bare(prefix: str) -> str:
+    """One address alone is written without its length."""
+    return prefix.removesuffix("/32") if "." in prefix else prefix.removesuffix("/128")
 
 
 def _rounded(hull: Interval, gaps: int) -> Interval:

@@ -221,7 +221,7 @@ def _band(axes: Any, band: Band, y: float) -> float:
     return y - 15
 
 
-_FATES = {Fate.CARRIED: "proven", Fate.LOCAL: "faint", Fate.UNCERTAIN: "doubt"}
+_FATES = {Fate.CARRIED: "proven", Fate.LOCAL: "faint", Fate.UNCERTAIN: "doubt", Fate.DROPPED: "doubt"}
 
 
 def draw_walk(drawing: WalkDrawing, path: Path) -> None:
@@ -249,10 +249,12 @@ def draw_walk(drawing: WalkDrawing, path: Path) -> None:
 
 def _stations(axes: Any, stations: tuple[Station, ...], forth: int, y: float) -> float:
     for station in stations:
-        ink = "change" if station.broken else "plain"
-        _text(axes, 50, y, station.what, size=8, ink="change" if station.broken else "muted", ha="center", va="center")
-        _text(axes, 45.3 if not station.side else 54.7, y, "╱╱" if station.broken else "▶" if forth == 0 else "◀", size=7,
-              ink="change" if station.broken else "proven", ha="center", va="center")  # fmt: skip
+        ink = "change" if station.broken else "faint" if station.after else "plain"
+        named = "change" if station.broken else "faint" if station.after else "muted"
+        _text(axes, 50, y, station.what, size=8, ink=named, ha="center", va="center")
+        mark = "╱╱" if station.broken else "┊" if station.after else "▶" if forth == 0 else "◀"
+        marked = "change" if station.broken else "faint" if station.after else "proven"
+        _text(axes, 45.3 if not station.side else 54.7, y, mark, size=7, ink=marked, ha="center", va="center")
         says = textwrap.shorten(station.says, 74, placeholder=" …")
         _text(
             axes,
@@ -268,34 +270,61 @@ def _stations(axes: Any, stations: tuple[Station, ...], forth: int, y: float) ->
     return y
 
 
+_HATCH = {
+    Fate.CARRIED: "", Fate.TRANSLATED: "\\\\\\\\", Fate.LEAKED: "////", Fate.DROPPED: "....", Fate.LOST: "xxxx", Fate.LOOPING: "oooo",
+    Fate.LOCAL: "", Fate.UNCERTAIN: "---",
+}  # fmt: skip
+
+
 def draw_maps(maps: tuple[MapDrawing, ...], title: str, path: Path) -> None:
-    """Sources across, destinations up, one square a direction; every patch has its fate's colour and words beside it."""
+    """Sources down, destinations across, a block a direction; every field has its fates' colours and hatches, explained beneath."""
     with matplotlib.rc_context(_SETTINGS):
-        figure = Figure(figsize=(A4_LANDSCAPE[0], 6.4))
-        axes = _axes(figure, 100, 64)
-        _text(axes, 3, 59, title, size=13, weight="bold")
-        for index, drawing in enumerate(maps):
-            _map(axes, drawing, 5 + 48 * index)
+        heights = [10 + 2.6 * len(m.rows) + 2.3 * len(m.legend) for m in maps]
+        total = 10 + sum(heights)
+        figure = Figure(figsize=(A4_LANDSCAPE[0], max(3.2, total / 10)))
+        axes = _axes(figure, 100, max(32, total))
+        y = max(32, total) - 5
+        _text(axes, 3, y, title, size=13, weight="bold")
+        for drawing, height in zip(maps, heights, strict=True):
+            _map(axes, drawing, y - 5)
+            y -= height
         _save(figure, path)
 
 
-def _map(axes: Any, drawing: MapDrawing, left: float) -> None:
-    size, bottom = 38.0, 16.0
-    _text(axes, left, bottom + size + 1.5, drawing.title, size=10, weight="bold")
-    words: dict[str, str] = {}
-    for patch in drawing.patches:
-        ink = _FATES.get(patch.fate, "change")
-        words.setdefault(patch.text, ink)
-        corner = (left + size * patch.x[0], bottom + size * patch.y[0])
-        wide, high = size * (patch.x[1] - patch.x[0]), size * (patch.y[1] - patch.y[0])
-        hatch = {"change": "////", "doubt": "...."}.get(ink)
-        axes.add_patch(
-            Rectangle(corner, wide, high, facecolor=INK[ink], alpha=0.35, edgecolor=INK[ink], hatch=hatch, lw=0.4)
+def _map(axes: Any, drawing: MapDrawing, y: float) -> None:
+    left, width = 22.0, 74.0
+    _text(axes, 3, y, drawing.title, size=10, weight="bold")
+    cell = width / len(drawing.columns)
+    for index, words in enumerate(drawing.columns):
+        shown = words if len(words) * 0.85 < cell else "│"
+        _text(axes, left + cell * index, y - 2.6, shown, size=7.5, ink="muted")
+    y -= 3.4
+    for words, fields in zip(drawing.rows, drawing.fields, strict=True):
+        _text(axes, left - 1, y - 1.3, words, size=8, ink="plain", ha="right", va="center")
+        for index, fates in enumerate(fields):
+            part = cell / max(1, len(fates))
+            for place, fate in enumerate(fates):
+                _patch(axes, (left + cell * index + part * place, y - 2.4), (part, 2.3), fate)
+        y -= 2.6
+    for fate, words in drawing.legend:
+        y -= 2.3
+        _patch(axes, (3, y - 0.4), (2.4, 1.6), fate)
+        ink = _FATES.get(fate, "change")
+        _text(
+            axes,
+            6.4,
+            y,
+            textwrap.shorten(words, 150, placeholder=" …"),
+            size=7.5,
+            ink="muted" if ink == "faint" else ink,
         )
-    _text(axes, left, bottom - 2.4, f"across: {drawing.source}", size=7.5, ink="muted")
-    _text(axes, left, bottom - 4.8, f"up: {drawing.destination}", size=7.5, ink="muted")
-    for row, (text, ink) in enumerate(list(words.items())[:4]):
-        _text(axes, left, bottom - 7.4 - 2.2 * row, textwrap.shorten(text, 70, placeholder=" …"), size=7.5, ink=ink)
+
+
+def _patch(axes: Any, corner: tuple[float, float], size: tuple[float, float], fate: Fate) -> None:
+    ink = INK[_FATES.get(fate, "change")]
+    axes.add_patch(
+        Rectangle(corner, *size, facecolor=ink, alpha=0.4, edgecolor=ink, hatch=_HATCH.get(fate, ""), lw=0.4)
+    )
 
 
 def _axes(figure: Figure, width: float, height: float) -> Any:

@@ -4,21 +4,27 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.algebra.boxes import DESTINATION, SOURCE, Interval, addresses_text
+from stomion.algebra.boxes import Interval, addresses_text
+from stomion.algebra.packetwords import packets_text
 from stomion.diagnosis.flows import Flow, flow_text, flows_of
+from stomion.diagnosis.packetmap import PacketMap, packet_map
 from stomion.diagnosis.runner import Diagnosis
 from stomion.walk.journey import NEAR, Leg
 from stomion.walk.passage import Fate
 
+MOST = (14, 10)
+"""Rows and columns of a map that fit on paper."""
+
 
 @dataclass(frozen=True, slots=True)
 class Station:
-    """One decision: at the left end (0) or the right one (1), in words; `broken` where the way ends."""
+    """One decision: at the left end (0) or the right one (1), in words; `broken` ends the way, `after` only follows."""
 
     side: int
     what: str
     says: str
     broken: bool
+    after: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,23 +42,19 @@ class WalkDrawing:
 
 
 @dataclass(frozen=True, slots=True)
-class Patch:
-    """A rectangle of sources by destinations, as shares of the axes, with its fate and words."""
-
-    x: tuple[float, float]
-    y: tuple[float, float]
-    fate: Fate
-    text: str
-
-
-@dataclass(frozen=True, slots=True)
 class MapDrawing:
-    """All packets of one direction: sources across, destinations up; services share a patch where their fates are one."""
+    """All packets of one direction: sources down, destinations across, ranges not to scale; a field holds the fates of its services.
+
+    `legend` is (fate, words) of each share, the widest first.
+    """
 
     title: str
     source: str
     destination: str
-    patches: tuple[Patch, ...]
+    rows: tuple[str, ...]
+    columns: tuple[str, ...]
+    fields: tuple[tuple[tuple[Fate, ...], ...], ...]
+    legend: tuple[tuple[Fate, str], ...]
 
 
 def walk_of(diagnosis: Diagnosis) -> WalkDrawing | None:
@@ -83,9 +85,14 @@ def _says(flow: Flow) -> str:
 
 def _stations(leg: Leg, sender: int) -> tuple[Station, ...]:
     ended = leg.fate is not Fate.CARRIED
-    last = len(leg.steps) - 1
     return tuple(
-        Station(sender if at == NEAR else 1 - sender, step.what, step.says, ended and index == last)
+        Station(
+            sender if at == NEAR else 1 - sender,
+            step.what,
+            step.says,
+            ended and index == leg.decided,
+            ended and index > leg.decided,
+        )
         for index, (at, step) in enumerate(leg.steps)
     )
 
@@ -97,23 +104,30 @@ def maps_of(diagnosis: Diagnosis) -> tuple[MapDrawing, ...]:
         return ()
     out = []
     for index, shares in enumerate(flows.shares):
-        ends = diagnosis.picture.ends if index == 0 else diagnosis.picture.ends[::-1]
-        boxes = [(share, box) for share in shares for box in share.region.boxes]
-        if not boxes:
+        if not shares:
             continue
-        xs, ys = ((min(b[a][0] for _, b in boxes), max(b[a][1] for _, b in boxes)) for a in (SOURCE, DESTINATION))
-        ordered = sorted(boxes, key=lambda pair: pair[0].fate is Fate.CARRIED, reverse=True)
-        patches = tuple(
-            Patch(_part(box[SOURCE], xs), _part(box[DESTINATION], ys), share.fate, share.says or share.fate.value)
-            for share, box in ordered
+        ends = diagnosis.picture.ends if index == 0 else diagnosis.picture.ends[::-1]
+        drawn, _ = packet_map(shares, (), MOST)
+        fields = tuple(tuple(_fates(drawn, r, c) for c in range(len(drawn.columns))) for r in range(len(drawn.rows)))
+        legend = tuple(
+            (s.fate, f"{s.fate.value}: {packets_text(s.region, 1)}" + (f" ({s.says})" if s.says else ""))
+            for s in shares[:6]
         )
-        source, destination = (
-            f"{e.title}: {' + '.join(addresses_text(i)[:2])}" for e, i in zip(ends, (xs, ys), strict=True)
-        )
-        out.append(MapDrawing(f"{ends[0].title} to {ends[1].title}", source, destination, patches))
+        out.append(
+            MapDrawing(
+                f"{ends[0].title} to {ends[1].title}", ends[0].title, ends[1].title, tuple(map(_words, drawn.rows)),
+                tuple(map(_words, drawn.columns)), fields, legend,
+            )
+        )  # fmt: skip
     return tuple(out)
 
 
-def _part(interval: Interval, axis: Interval) -> tuple[float, float]:
-    span = axis[1] - axis[0] + 1
-    return (interval[0] - axis[0]) / span, (interval[1] + 1 - axis[0]) / span
+def _fates(drawn: PacketMap, row: int, column: int) -> tuple[Fate, ...]:
+    """The fates of a field; a gateway's own addresses show only where there is nothing else."""
+    found = drawn.fates(row, column)
+    return tuple(f for f in found if f is not Fate.LOCAL) or found
+
+
+def _words(interval: Interval) -> str:
+    found = addresses_text(interval)
+    return found[0] if len(found) == 1 else f"{found[0].partition('/')[0]} …"

@@ -195,7 +195,8 @@ def field_detail(chart: Chart, row: int, column: int, picture: Picture, name: st
     for title, drawn in (("as it is", chart.now), (f"with {name}", chart.then)):
         if drawn is None:
             continue
-        parts = drawn.field(row, column)
+        every = drawn.field(row, column)
+        parts = [p for p in every if p.share.fate is not Fate.LOCAL] or every
         for index, part in enumerate(parts[:4]):
             lines.append(_part_line(part, left(title if index == 0 and chart.then is not None else "", 10), width))
         if len(parts) > 4:
@@ -208,9 +209,9 @@ def _part_line(part: Part, title: str, width: int) -> Line:
     services = services_text(list(part.region.boxes)) or "every service"
     where = part.share.where
     place = f" ({where})" if where is not None and where.file else ""
-    line: Line = [(f"  {title}", "muted"), (f"{mark} ", tone), (left(part.share.fate.value, 12), tone)]
+    line: Line = [(f"  {title}", "muted"), (f"{mark} ", tone), (left(part.share.fate.value, 15), tone)]
     text = f"{services}" + (f" · {_decided(part.share)}{place}" if part.share.says else "")
-    return [*line, (cut(text, max(8, width - 28)), "plain")]
+    return [*line, (cut(text, max(8, width - 31)), "plain")]
 
 
 def main_part(chart: Chart, row: int, column: int) -> Part | None:
