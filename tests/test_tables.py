@@ -148,7 +148,7 @@ CASES: dict[str, tuple[str, str, str, list[str], list[str]]] = {
 }  # fmt: skip
 CODES = {c for *_, codes, _ in CASES.values() for c in codes} | {
     "forwarding-disabled", "host-gateway-missing", "peer-via-own-tunnel", "link-subnet-mismatch", "host-filter-blocks",
-    "esp-lost-in-path", "mtu-blackhole", "wrong-target",
+    "esp-lost-in-path", "mtu-blackhole", "wrong-target", "sent-in-clear", "count-unmoved",
 }  # fmt: skip
 
 
@@ -166,7 +166,10 @@ def test_labelled_tables(case: Case, left: str, right: str, tests: str, codes: l
     examined = case(files)
     assert [p.text for p in examined.evidence.problems] == []
     (tunnel,) = examined.tunnels
-    assert [f.code for f in tunnel.findings] == codes
+    assert [f.code for f in tunnel.findings if f.code != "sent-in-clear"] == codes
+    leaks = [f for f in tunnel.findings if f.code == "sent-in-clear"]
+    # Without a tunnel interface, what the tunnel does not take goes out on the wire.
+    assert [list(f.sides) for f in leaks] == ([sides] if codes and codes[0].startswith("exemption-") else [])
     if codes:
         first = tunnel.findings[0]
         assert list(first.sides) == sides
@@ -176,7 +179,8 @@ def test_labelled_tables(case: Case, left: str, right: str, tests: str, codes: l
 def test_the_deciding_rule_is_named_with_its_line(case: Case) -> None:
     text = _sheet(HEAD + GENERAL + EXEMPT, Q)
     (tunnel,) = case({"sites/quayhead.toml": text, "sites/whelk.toml": _sheet(GOOD, W)}).tunnels
-    (finding,) = tunnel.findings
+    finding, clear = tunnel.findings
+    assert clear.code == "sent-in-clear"
     assert finding.detail == "Translated, they go out in clear, readable by anyone on the way."
     assert finding.facts["rule"] == "rule 1 “to the internet”"
     assert finding.remedies[0].text == "move rule 2 “not into the tunnel” above rule 1 “to the internet”"
@@ -282,13 +286,13 @@ def _system(
 def test_the_systems_own_tables_are_judged_alike(case: Case) -> None:
     assert _system(case) == []
     assert _system(case, [*ROUTES, {"dst": "10.76.0.0/25", "dev": "eth0", "gateway": "192.0.2.9", "table": "220"}]) == [
-        "route-stolen"
-    ]
+        "route-stolen", "sent-in-clear",
+    ]  # fmt: skip
     early = {"priority": 100, "src": "10.96.0.0", "srclen": 24, "table": "main"}
-    assert _system(case, rules=[RULES[0], early, *RULES[1:]]) == ["route-stolen"]
+    assert _system(case, rules=[RULES[0], early, *RULES[1:]]) == ["route-stolen", "sent-in-clear"]
     assert _system(case, ROUTES[:2]) == []  # such routes come and go with the tunnel
     up = f"2026-05-04T09:14:02Z gw Child SA up with {B}: SPI c1a2b3d4 0a0b0c0d, 10.96.0.0/24 <=> 10.76.0.0/24\n"
-    assert _system(case, ROUTES[:2], quayhead__ike=up) == ["tunnel-route-missing"]
+    assert _system(case, ROUTES[:2], quayhead__ike=up) == ["tunnel-route-missing", "sent-in-clear"]
     into = {"dst": f"{B}/32", "dev": "tun0"}
     assert "peer-via-own-tunnel" in _system(case, [*ROUTES, into])
     assert _system(case, quayhead__forward="net.ipv4.ip_forward = 0\n") == ["forwarding-disabled"]
@@ -303,9 +307,79 @@ def test_packets_that_go_out_in_clear_are_called_so(case: Case) -> None:
         "quayhead/route": json.dumps(routes),
         "quayhead/rule": json.dumps(RULES),
     }
-    (finding,) = case(files).tunnels[0].findings
+    finding, clear = case(files).tunnels[0].findings
+    assert (clear.code, clear.sides, clear.caution) == ("sent-in-clear", ("quayhead",), True)
+    assert clear.facts == {"packets": "10.96.0.0/24 to 10.76.0.0/25", "out": ["eth0"]}
     assert "in clear, readable by anyone on the way: 10.96.0.0/24 to 10.76.0.0/25" in finding.detail
     assert finding.facts["in_clear"] == "10.96.0.0/24 to 10.76.0.0/25"
+
+
+def test_routes_that_went_with_a_tunnel_that_had_carried_are_no_fault(case: Case) -> None:
+    up = f"2026-05-04T09:14:02Z gw Child SA up with {B}: SPI c1a2b3d4 0a0b0c0d, 10.96.0.0/24 <=> 10.76.0.0/24\n"
+    died = _tests(PASS, FAIL)
+    assert "tunnel-route-missing" in _system(case, ROUTES[:2], quayhead__ike=up, path__tests=_tests(FAIL))
+    assert "tunnel-route-missing" not in _system(case, ROUTES[:2], quayhead__ike=up, path__tests=died)
+
+
+COUNTED = {
+    "family": "ip",
+    "table": "f",
+    "name": "forward",
+    "type": "filter",
+    "hook": "forward",
+    "prio": 0,
+    "policy": "drop",
+}
+
+
+def _counted(packets: int) -> str:
+    expr = [{"counter": {"packets": packets, "bytes": 84 * packets}}, {"accept": None}]
+    rule = {"family": "ip", "table": "f", "chain": "forward", "handle": 4, "expr": expr}
+    return json.dumps({"nftables": [{"chain": COUNTED}, {"rule": rule}]})
+
+
+@pytest.mark.parametrize(
+    ("counts", "certainty"),
+    [((0,), Certainty.POSSIBLE), ((7, 7), Certainty.LIKELY), ((7,), None), ((7, 9), None)],
+)
+def test_a_count_that_does_not_move_while_tests_run(
+    case: Case, counts: tuple[int, ...], certainty: Certainty | None
+) -> None:
+    """Tables let the flow pass and it fails: the first rule that counts nothing tells how far the packets came."""
+    files: dict[str, str | bytes] = {
+        "sites/quayhead.toml": _sheet(HEAD, Q), "sites/whelk.toml": _sheet(GOOD, W), "quayhead/addr": json.dumps(ADDRESSES),
+        "quayhead/route": json.dumps(ROUTES), "quayhead/rule": json.dumps(RULES), "path/tests.jsonl": _tests(FAIL),
+    }  # fmt: skip
+    for number, packets in enumerate(counts):
+        files[f"quayhead/nft-{number}"] = _counted(packets)
+    (tunnel,) = case(files).tunnels
+    found = [f for f in tunnel.findings if f.code == "count-unmoved"]
+    assert [f.certainty for f in found] == ([certainty] if certainty else [])
+    for finding in found:
+        assert finding.caution and finding.sides == ("quayhead",)
+        assert finding.facts["rule"] == "rule 1" and finding.facts["moved"] == (0 if len(counts) > 1 else None)
+
+
+def test_two_readings_of_the_routes_are_not_added_up(case: Case) -> None:
+    """The later file stands, and the problems list says that they differ."""
+    tables = Tables("quayhead")
+    read_table(
+        "routes",
+        b'[{"dst":"default","gateway":"192.0.2.1","dev":"eth0"},{"dst":"10.0.0.0/8","dev":"eth1"}]',
+        "1.json",
+        tables,
+    )
+    read_table("routes", b'[{"dst":"default","gateway":"192.0.2.7","dev":"eth0"}]', "2.json", tables)
+    assert [(r.text, r.where.file) for r in tables.routes if r.length == 0] == [
+        ("default by way of 192.0.2.7, eth0", "2.json")
+    ]
+    assert len(tables.routes) == 2 and tables.doubts == [
+        "2.json: 1 routes stand differently in 1.json; those of this file are taken"
+    ]
+    files: dict[str, str | bytes] = {"quayhead/route-1": json.dumps(ROUTES)}
+    files["quayhead/route-2"] = json.dumps([{**ROUTES[0], "gateway": "192.0.2.7"}, {"dst": "nowhere", "dev": "eth0"}])
+    texts = [p.text for p in case(files).evidence.problems]
+    assert any("stand differently" in t for t in texts) and any("no destination that is understood" in t for t in texts)
 
 
 def test_a_host_without_a_way_back_and_one_that_blocks(case: Case) -> None:

@@ -17,6 +17,7 @@ from stomion.diagnosis.rules.child import (
 from stomion.diagnosis.rules.filter import (
     allow_shadowed,
     block_without_effect,
+    count_unmoved,
     filter_blocks,
     host_filter_blocks,
     service_not_allowed,
@@ -46,6 +47,7 @@ from stomion.diagnosis.rules.routing import (
     peer_via_own_tunnel,
     return_route_missing,
     route_stolen,
+    sent_in_clear,
     tunnel_route_missing,
 )
 from stomion.diagnosis.rules.selectors import (
@@ -127,12 +129,14 @@ _MODULES: tuple[ModuleType, ...] = (
     route_stolen,
     return_route_missing,
     host_gateway_missing,
+    sent_in_clear,
     allow_shadowed,
     wrong_action,
     block_without_effect,
     service_not_allowed,
     filter_blocks,
     host_filter_blocks,
+    count_unmoved,
     esp_lost_in_path,
     mtu_blackhole,
     unexpected_pass,

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import itertools
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from stomion.algebra.boxes import DESTINATION, EVERY, SOURCE, V6_FIRST, Box, Interval, Region
+from stomion.algebra.boxes import DESTINATION, EVERY, SOURCE, V6_FIRST, Box, Interval, Region, meet
 from stomion.walk.journey import Share
 from stomion.walk.passage import Fate
 
@@ -27,16 +27,41 @@ class PacketMap:
     rows: tuple[Interval, ...]
     columns: tuple[Interval, ...]
     shares: tuple[Share, ...]
+    fields: dict[tuple[int, int], tuple[Part, ...]]
 
     def field(self, row: int, column: int) -> tuple[Part, ...]:
         """The parts of a field, what is carried first; empty where no packet is."""
-        box = (self.rows[row], self.columns[column], *EVERY[2:])
-        parts = [Part(s, found) for s in self.shares if (found := s.region & Region((box,)))]
-        return tuple(sorted(parts, key=lambda p: (p.share.fate is not Fate.CARRIED, -p.region.size())))
+        return self.fields.get((row, column), ())
 
     def fates(self, row: int, column: int) -> tuple[Fate, ...]:
         """The fates in a field, each once, what is carried first."""
         return tuple(dict.fromkeys(p.share.fate for p in self.field(row, column)))
+
+
+def _map(rows: tuple[Interval, ...], columns: tuple[Interval, ...], shares: tuple[Share, ...]) -> PacketMap:
+    """Every box put into the fields it reaches into: of thousands, few reach into each."""
+    found: dict[tuple[int, int], list[Part]] = {}
+    for share in shares:
+        held: dict[tuple[int, int], list[Box]] = {}
+        for box in share.region.boxes:
+            for row in _reached(rows, box[SOURCE]):
+                for column in _reached(columns, box[DESTINATION]):
+                    part = meet(box, (rows[row], columns[column], *EVERY[2:]))
+                    if part is not None:
+                        held.setdefault((row, column), []).append(part)
+        for place, boxes in held.items():
+            found.setdefault(place, []).append(Part(share, Region(tuple(boxes))))
+    order = {
+        place: tuple(sorted(parts, key=lambda p: (p.share.fate is not Fate.CARRIED, -p.region.size())))
+        for place, parts in found.items()
+    }
+    return PacketMap(rows, columns, shares, order)
+
+
+def _reached(ranges: tuple[Interval, ...], interval: Interval) -> range:
+    """The places of the ranges that an interval shares something with."""
+    first = bisect_left(ranges, interval[0], key=lambda r: r[1])
+    return range(first, max(first, bisect_right(ranges, interval[1], key=lambda r: r[0])))
 
 
 def packet_map(
@@ -50,7 +75,7 @@ def packet_map(
     hidden = {edge for low, high in own for edge in (low, high + 1)}
     rows = _ranges([b[SOURCE] for b in boxes], most[0], set())
     columns = _ranges([b[DESTINATION] for b in boxes], most[1], hidden)
-    return PacketMap(rows, columns, old), PacketMap(rows, columns, new)
+    return _map(rows, columns, old), _map(rows, columns, new)
 
 
 def _outlines(shares: tuple[Share, ...]) -> list[Box]:

@@ -105,7 +105,7 @@ def _kind(context: Context, found: Break) -> Astray | None:
     if leg.at == 1:
         text = f"{end.title} has no way to its own LAN for what comes out of the tunnel: {leg.says or leg.fate.value}."
         return Astray("return-route-missing", found, text, "add the route to the LAN behind it", where)
-    tunnel_route = _tunnel_route(tables, far)
+    tunnel_route = route_into_tunnel(tables, far)
     way = leg.passage.way if leg.passage is not None else None
     if leg.fate is Fate.LEAKED and leg.passage is not None and leg.passage.policy is None and not tables.tunnel_devs:
         return None
@@ -127,11 +127,18 @@ def _kind(context: Context, found: Break) -> Astray | None:
             f"take that route or rule away, or leave {other.title}'s LAN out of it",
             place,
         )
-    if tables.source == "system" and not seen_up(context.picture):
+    if tables.source == "system" and (not seen_up(context.picture) or _worked_before(context.picture, found)):
         # The system's routes into a tunnel come and go with it: without a sign that it is up their absence tells nothing.
         return None
     summary = f"{end.title} has no route into the tunnel for {other.title}'s LAN: {leg.says or 'it goes elsewhere'}."
     return Astray("tunnel-route-missing", found, summary, f"route {other.title}'s LAN into the tunnel", where)
+
+
+def _worked_before(picture: Picture, found: Break) -> bool:
+    """Did the same direction carry traffic before it failed? Then the way was there, and went when the tunnel did."""
+    failed = found.flow.test.at if found.flow is not None else None
+    passed = [t.at for t in picture.tests if t.passed and t.from_left is found.from_left and t.at is not None]
+    return bool(failed is not None and passed and min(passed) < failed)
 
 
 def _concerns(policy: Policy, leg: Leg) -> bool:
@@ -166,7 +173,7 @@ def _host(context: Context, found: Break, where: Provenance | None) -> Astray | 
     )
 
 
-def _tunnel_route(tables: Tables, far: tuple[tuple[int, int], ...]) -> Route | None:
+def route_into_tunnel(tables: Tables, far: tuple[tuple[int, int], ...]) -> Route | None:
     """A route into the tunnel for the far side, in any table."""
     for route in tables.routes:
         if route.dev in tables.tunnel_devs and any(

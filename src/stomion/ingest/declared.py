@@ -87,7 +87,10 @@ def read_system_table(item: Item, kind: str, evidence: Evidence) -> None:
     if not item.site or kind in ("model data", "IPsec states"):
         return
     tables = evidence.tables.setdefault((item.site, item.host or ""), Tables(item.site, item.host or ""))
+    known = len(tables.doubts)
     read_table(kind, read_whole(item), item.name, tables)
+    for doubt in tables.doubts[known:]:
+        evidence.problems.append(Problem(item.name, doubt.removeprefix(f"{item.name}: ")))
 
 
 def read_addresses(item: Item, evidence: Evidence) -> None:

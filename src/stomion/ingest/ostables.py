@@ -34,11 +34,30 @@ def read_table(kind: str, text: bytes, file: str, tables: Tables) -> None:
     if kind == "addresses":
         _addresses(rows, tables)
     elif kind == "routes":
-        tables.routes.extend(_routes(rows, file, tables))
+        _put_routes(list(_routes(rows, file, tables)), file, tables)
     elif kind == "rules":
         tables.routing_rules.extend(_rules(rows, file, tables))
     elif kind == "filter rules":
         _ruleset(data, file, tables)
+
+
+def _put_routes(fresh: list[Route], file: str, tables: Tables) -> None:
+    """A machine has one route of a destination, table and metric: where a later file has another, that one stands."""
+    keys = {_route_key(r) for r in fresh}
+    older = [r for r in tables.routes if _route_key(r) in keys and r.where.file != file]
+    differing = [r for r in older if not any(_same_way(r, f) for f in fresh if _route_key(f) == _route_key(r))]
+    if differing:
+        text = f"{len(differing)} routes stand differently in {differing[0].where.file}; those of this file are taken"
+        tables.doubts.append(f"{file}: {text}")
+    tables.routes = [r for r in tables.routes if not any(r is o for o in older)] + fresh
+
+
+def _route_key(route: Route) -> tuple[Interval, str, int, bool]:
+    return route.destination, route.table, route.metric, route.kind in ("local", "broadcast", "multicast", "anycast")
+
+
+def _same_way(a: Route, b: Route) -> bool:
+    return (a.dev, a.via, a.kind, a.others) == (b.dev, b.via, b.kind, b.others)
 
 
 def _forwarding(text: str, file: str, tables: Tables) -> None:
@@ -165,7 +184,9 @@ def _rules(rows: list[Any], file: str, tables: Tables) -> Iterator[RoutingRule]:
             source = _with_length(_text(row, "src"), _text(row, "srclen"))
             destination = _with_length(_text(row, "dst"), _text(row, "dstlen"))
         except ValueError:
-            tables.doubts.append(f"{file}: routing rule {number} has no range that is understood")
+            doubt = f"routing rule {number} has no range that is understood"
+            tables.doubts.append(f"{file}: {doubt}")
+            yield RoutingRule(_number(row, "priority") or 0, (0, LAST), (0, LAST), "", where, doubt=doubt)
             continue
         mark = (0, 2**32 - 1)
         value = _number(row, "fwmark")
@@ -215,10 +236,23 @@ def _ruleset(data: Any, file: str, tables: Tables) -> None:
                     rule_of(row, len(chains[name][1]) + 1, where, _named_sets(sets, _text(row, "table")))
                 )
     for name, (row, rules) in chains.items():
-        scoped = tuple(_scoped(rule, row) for rule in rules)
+        scoped = _counted(tuple(_scoped(rule, row) for rule in rules), tables.chains.get(name))
         tables.chains[name] = (
             chain_of(row, name, scoped, Provenance(file, tables.site)) if is_base(row) else Chain(name, scoped)
         )
+
+
+def _counted(rules: tuple[Rule, ...], before: Chain | None) -> tuple[Rule, ...]:
+    """The rules of a chain that was read before, with how far their counts went in between; others as they are."""
+    if before is None or [(r.action, r.boxes) for r in before.rules] != [(r.action, r.boxes) for r in rules]:
+        return rules
+    pairs = zip(before.rules, rules, strict=True)
+    return tuple(
+        replace(new, moved=abs(new.hits - old.hits), hits=max(new.hits, old.hits))
+        if new.hits is not None and old.hits is not None
+        else new
+        for old, new in pairs
+    )
 
 
 def _named_sets(sets: dict[tuple[str, str], Any], table: str) -> Callable[[str], Any]:

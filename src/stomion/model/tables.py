@@ -52,6 +52,8 @@ class Rule:
     marks: tuple[Interval, ...] = ()
     to: str = ""
     hits: int | None = None
+    moved: int | None = None
+    """How far its count went between two readings of the same table; None where there was one."""
     doubt: str = ""
     text: str = ""
 
@@ -140,6 +142,7 @@ class Tables:
     forwarding: bool | None = None
     forwarding_at: Provenance | None = None
     doubts: list[str] = field(default_factory=list)
+    """What of the files was not understood, or stood in two of them differently: lines for the problems list."""
 
     def base(self, hook: str, kind: str) -> list[Chain]:
         """Base chains of a hook and kind, in the order of their priorities."""
