@@ -107,6 +107,7 @@ def _tests(*rows: tuple[bool, str, bool, bool]) -> str:
 
 
 HOLE = '\n[[route]]\ndestination = "{at}"\ntype = "blackhole"\n'
+PROXY = '\n[[translation]]\nname = "web to the proxy"\nmatch = {{ destination = "{lan}.0/24", service = "tcp/80" }}\naction = {{ destination_to = "10.76.0.77" }}\n'
 NO_PING = _rule("no ping", "icmp", "drop")
 FAIL, PASS = (True, "icmp", False, True), (True, "icmp", True, True)
 WEB_FAILS, WEB_PASSES = (True, "tcp/80", False, True), (True, "tcp/80", True, True)
@@ -136,6 +137,16 @@ CASES: dict[str, tuple[str, str, str, list[str], list[str]]] = {
         GOOD, GOOD + _rule("allow web", "tcp/80", "drop") + _rule("ping", "icmp", "allow"),
         _tests(PASS, WEB_FAILS), ["wrong-action"], ["whelk"],
     ),
+    "a rule that blocks nothing more": (
+        GOOD, GOOD + _rule("control room", "tcp/80", "drop") + _rule("ping", "icmp", "allow"),
+        _tests(PASS, WEB_FAILS), ["wrong-action"], ["whelk"],
+    ),
+    "a block that says so": (
+        GOOD, GOOD + _rule("nothing of the control room", "tcp/80", "drop") + _rule("ping", "icmp", "allow"),
+        _tests(PASS, WEB_FAILS), ["service-not-allowed"], ["whelk"],
+    ),
+    "sent to another host": (GOOD, GOOD + PROXY, _tests(PASS, WEB_FAILS), ["exemption-missing"], ["whelk"]),
+    "sent to another host, which answers": (GOOD, GOOD + PROXY, _tests(PASS, WEB_PASSES), [], []),
     "blocked and not tested": (GOOD, GOOD + NO_PING + ALLOW_ALL, "", [], []),
     "blocked as it should be": (GOOD, GOOD + NO_PING + ALLOW_ALL, _tests((True, "icmp", False, False)), [], []),
     "open, no rule": (GOOD, GOOD + ALLOW_ALL, _tests(OPEN), ["unexpected-pass"], ["whelk"]),
@@ -169,11 +180,14 @@ def test_labelled_tables(case: Case, left: str, right: str, tests: str, codes: l
     assert [f.code for f in tunnel.findings if f.code != "sent-in-clear"] == codes
     leaks = [f for f in tunnel.findings if f.code == "sent-in-clear"]
     # Without a tunnel interface, what the tunnel does not take goes out on the wire.
-    assert [list(f.sides) for f in leaks] == ([sides] if codes and codes[0].startswith("exemption-") else [])
+    assert [list(f.sides) for f in leaks] == (
+        [sides] if codes and codes[0].startswith("exemption-") and PROXY not in right else []
+    )
     if codes:
         first = tunnel.findings[0]
         assert list(first.sides) == sides
-        assert first.certainty is Certainty.PROVEN and first.evidence and first.remedies
+        sure = Certainty.LIKELY if first.code == "wrong-action" and "control room" in right else Certainty.PROVEN
+        assert first.certainty is sure and first.evidence and first.remedies
 
 
 def test_the_deciding_rule_is_named_with_its_line(case: Case) -> None:
@@ -249,6 +263,27 @@ def test_an_allow_for_another_direction_is_not_the_one_that_is_shadowed(case: Ca
         GOOD + _rule("no ping", "icmp", "drop") + _rule("ping", "icmp", "allow") + outwards, W
     )
     assert [f.code for f in case(files).tunnels[0].findings] == ["allow-shadowed"]
+
+
+def test_a_test_of_the_peers_public_address_is_none_of_the_tunnel(case: Case) -> None:
+    """It passes outside the tunnel, and must not speak for another service that is let pass."""
+    outer = {
+        "kind": "test",
+        "at": "2026-05-04T09:14:00Z",
+        "from": "quayhead",
+        "to": B,
+        "service": "icmp",
+        "sent": 2,
+        "received": 2,
+    }
+    files: dict[str, str | bytes] = {
+        "sites/quayhead.toml": _sheet(GOOD, Q), "sites/whelk.toml": _sheet(GOOD + _rule("x", "udp/7", "drop"), W),
+        "quayhead/addr": json.dumps(ADDRESSES), "path/tests.jsonl": json.dumps(outer) + "\n" + _tests(WEB_FAILS),
+        "whelk/addr": json.dumps(ADDRESSES).replace(A, B).replace("10.96", "10.76"),
+    }  # fmt: skip
+    (tunnel,) = case(files).tunnels
+    assert [t.service for t in tunnel.picture.tests] == ["tcp/80"]
+    assert [f.code for f in tunnel.findings if not f.caution] == ["filter-blocks"]
 
 
 ROUTES = [

@@ -321,9 +321,11 @@ def _site_of(source: str, picture: Picture) -> End | None:
 
 
 def _lans(end: End) -> set[str]:
-    """The networks behind an end: those it was seen to have, and those its sheet protects (save any-to-any)."""
+    """The networks behind an end: those it was seen to have, and those its sheet protects (save any-to-any). The one that its public
+    address stands in is not behind it, unless it has no other."""
     declared = end.sheet.local_ts if end.sheet else ()
-    return end.networks | {n for n in declared if not any(is_any(s) for s in spans([n]))}
+    behind = {n for n in end.networks if not any(_inside(a, {n}) for a in end.addresses)}
+    return (behind or end.networks) | {n for n in declared if not any(is_any(s) for s in spans([n]))}
 
 
 def _inside(address: str, networks: set[str]) -> bool:

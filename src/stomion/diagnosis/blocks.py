@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 
-from stomion.algebra.boxes import Region
+from stomion.algebra.boxes import Region, region
 from stomion.diagnosis.flows import Break, Flow, asked_text, breaks, covering, flow_text, flows_of, is_everything
 from stomion.diagnosis.spec import Context, Spec
 from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy
-from stomion.model.tables import ACCEPT, DROP, REJECT, Chain, Names, Rule
-from stomion.walk.chains import each_rule
+from stomion.model.tables import ACCEPT, DROP, REJECT, Chain, Names, Rule, Tables
+from stomion.walk.chains import blocked as ends_way
+from stomion.walk.chains import each_rule, through
 from stomion.walk.journey import between
 from stomion.walk.passage import Fate
+from stomion.walk.pieces import Piece
 
 HOOKS = ("forward", "prerouting")
+_BLOCKING = re.compile(
+    r"\b(no|not|none|never|nothing|block\w*|den(y|ies|ied)|drop\w*|reject\w*|refuse\w*|forbid\w*|stop\w*|keep|only|default|closed)\b"
+)
 _ALLOWING = ("allow", "permit", "accept", "let ", "pass")
 
 
@@ -25,6 +31,7 @@ class Blocked:
     code: str
     found: Break
     other: Rule | None = None
+    certainty: Certainty = Certainty.PROVEN
 
 
 def filter_fault(context: Context, spec: Spec) -> Finding | None:
@@ -53,7 +60,20 @@ def _kind(context: Context, found: Break) -> Blocked:
             return Blocked("allow-shadowed", found, shadowed[0])
         if any(word in rule.name.lower() for word in _ALLOWING):
             return Blocked("wrong-action", found)
+        if _pointless(tables, found, rule):
+            return Blocked("wrong-action", found, certainty=Certainty.LIKELY)
     return Blocked("service-not-allowed" if _others_pass(context, found) else "filter-blocks", found)
+
+
+def _pointless(tables: Tables, found: Break, rule: Rule) -> bool:
+    """A named block that blocks nothing which would pass without it, and does not call itself a block: it was meant to let pass."""
+    name = rule.name.lower().replace("_", " ")
+    if not name or _BLOCKING.search(name) or is_everything(rule) or found.chain is None or found.leg.passage is None:
+        return False
+    at = next(i for i, r in enumerate(found.chain.rules) if r is rule)
+    below = replace(found.chain, rules=found.chain.rules[at + 1 :])
+    pieces = [Piece(box) for box in region(rule.boxes).boxes]
+    return all(ends_way(v.action) for v in through(below, pieces, found.leg.passage.setting, tables))
 
 
 def _is_exception(context: Context, found: Break, block: Rule, allow: Rule) -> bool:
@@ -87,7 +107,12 @@ def _finding(context: Context, spec: Spec, blocked: Blocked) -> Finding:
         summary = f"At {end.title} {rule.label} drops {flow} before {other.label} can let it pass."
         remedy = f"move {other.label} above {rule.label}"
     elif blocked.code == "wrong-action":
-        summary = f"At {end.title} {deciding} matches {flow} and drops it, though its name says that it lets it pass."
+        said = (
+            "its name says that it lets it pass"
+            if blocked.certainty is Certainty.PROVEN
+            else "without it nothing more would pass"
+        )
+        summary = f"At {end.title} {deciding} matches {flow} and drops it, though {said}."
         remedy = f"correct the action of {deciding}"
     elif blocked.code == "host-filter-blocks":
         summary = f"The host behind {end.title} drops {flow} itself ({deciding})."
@@ -109,7 +134,7 @@ def _finding(context: Context, spec: Spec, blocked: Blocked) -> Finding:
         found.flow.test.where,
     ]
     return spec.finding(
-        [end.site], Certainty.PROVEN, summary, [Remedy(end.site, remedy)], places, facts, asked_text(found.flow)
+        [end.site], blocked.certainty, summary, [Remedy(end.site, remedy)], places, facts, asked_text(found.flow)
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from stomion.algebra.boxes import EVERY, Region, TooMany, address_text, interval_of, meet
+from stomion.algebra.boxes import DESTINATION, EVERY, Region, TooMany, address_text, interval_of, meet
 from stomion.algebra.packetwords import packets_text
 from stomion.diagnosis.expected import is_wide, witness
 from stomion.exchange.picture import End, LanTest, Picture
@@ -258,16 +258,29 @@ def breaks(picture: Picture) -> list[Break]:
         return []
     out = []
     for flow in flows.flows:
-        leg = flow.broken
+        leg = flow.broken or _sent_elsewhere(flow)
         if not flow.failed or leg is None or flow.trip is None:
             continue
-        back = flow.trip.on_the_way_back
+        back = flow.broken is not None and flow.trip.on_the_way_back
         out.append(
             Break(
                 picture.ends[flows.ends_of(flow.test.from_left, leg, back)], leg, flow.test.from_left, flow, None, back
             )
         )
     return out + _share_breaks(picture, flows)
+
+
+def _sent_elsewhere(flow: Flow) -> Leg | None:
+    """A question that arrives, but at another host than the one it asks: a destination translation caught it."""
+    there = flow.trip.there if flow.trip is not None else None
+    if there is None or there.fate is not Fate.CARRIED or not flow.test.seen:
+        return None
+    caught = next((s for _, s in there.steps if s.sets is not None and s.sets[0] == DESTINATION), None)
+    return (
+        replace(there, fate=Fate.TRANSLATED, says=caught.says)
+        if caught is not None and there.rule is caught.rule
+        else None
+    )
 
 
 def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:

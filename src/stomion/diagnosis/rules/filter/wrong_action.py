@@ -11,7 +11,7 @@ SPEC = Spec(
     stage=Stage.FILTER,
     title="The right match with the wrong action",
     means="A rule meant to let the traffic pass matches it, and is set to drop it.",
-    decided="The failed flow is walked through the filter; the rule that drops it says by its name that it allows.",
+    decided="The failed flow is walked through the filter; the rule that drops it says by its name that it allows; or it is named, not as a block, and blocks nothing that would pass without it (likely).",
     example="At Whelk rule 3 “allow web” drops tcp/80.",
 )
 
