@@ -107,7 +107,12 @@ def _tests(*rows: tuple[bool, str, bool, bool]) -> str:
 
 
 HOLE = '\n[[route]]\ndestination = "{at}"\ntype = "blackhole"\n'
-PROXY = '\n[[translation]]\nname = "web to the proxy"\nmatch = {{ destination = "{lan}.0/24", service = "tcp/80" }}\naction = {{ destination_to = "10.76.0.77" }}\n'
+PROXY = """
+[[translation]]
+name = "web to the proxy"
+match = {{ destination = "{lan}.0/24", service = "tcp/80" }}
+action = {{ destination_to = "10.76.0.77" }}
+"""
 NO_PING = _rule("no ping", "icmp", "drop")
 FAIL, PASS = (True, "icmp", False, True), (True, "icmp", True, True)
 WEB_FAILS, WEB_PASSES = (True, "tcp/80", False, True), (True, "tcp/80", True, True)
@@ -284,6 +289,23 @@ def test_a_test_of_the_peers_public_address_is_none_of_the_tunnel(case: Case) ->
     (tunnel,) = case(files).tunnels
     assert [t.service for t in tunnel.picture.tests] == ["tcp/80"]
     assert [f.code for f in tunnel.findings if not f.caution] == ["filter-blocks"]
+
+
+@pytest.mark.parametrize(
+    ("text", "tests", "code"),
+    [
+        (HEAD + GENERAL, (FAIL,), "exemption-missing"),
+        (GOOD + _rule("out", "udp/7", "allow"), (FAIL,), "service-not-allowed"),
+        (GOOD + GENERAL, (PASS,), ""),
+        (GOOD + GENERAL, (FAIL,), ""),
+    ],
+)
+def test_one_end_is_judged_without_the_other(case: Case, text: str, tests: tuple[Any, ...], code: str) -> None:
+    """The far end gave nothing: what is behind it is what this end's tunnel protects there."""
+    (tunnel,) = case({"sites/quayhead.toml": _sheet(text, Q), "path/tests.jsonl": _tests(*tests)}).tunnels
+    assert [f.code for f in tunnel.findings if f.stage.value != "ike" and not f.caution] == ([code] if code else [])
+    assert all(f.sides == ("quayhead",) for f in tunnel.findings if not f.caution)
+    assert [t.to for t in tunnel.picture.tests] == ["10.76.0.9"]
 
 
 ROUTES = [

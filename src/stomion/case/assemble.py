@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections import Counter
+from collections.abc import Iterable
 
 from stomion.algebra.boxes import address_text, interval_of
 from stomion.algebra.ranges import is_any, spans
@@ -231,7 +232,7 @@ def _settle_fates(picture: Picture, evidence: Evidence) -> None:
 def _attach_tests(picture: Picture, evidence: Evidence) -> None:
     for record, (file, line) in zip(evidence.tests, evidence.test_places, strict=True):
         end = _site_of(record.source, picture)
-        if end is None or not _inside(record.to, _lans(picture.other(end))):
+        if end is None or not _inside(record.to, _lans(picture.other(end), end)):
             continue
         picture.tests.append(
             LanTest(
@@ -241,7 +242,7 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
                 rfc3339_seconds(record.at),
                 Provenance(file, end.site, line=line),
                 record.service,
-                _host_address(record.source, end),
+                _host_address(record.source, end, picture.other(end)),
                 record.to,
                 record.source,
                 record.error,
@@ -249,24 +250,24 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
         )
     for source, to, service, outcome, line in evidence.expects:
         end = _site_of(source, picture)
-        if end is None or not _meets(_host_address(to, picture.other(end)) or to, _lans(picture.other(end))):
+        if end is None or not _meets(_host_address(to, picture.other(end), end) or to, _lans(picture.other(end), end)):
             continue
         picture.expected.append(
             LanTest(
                 end is picture.left, False, outcome == "reach", None, Provenance("case.toml", None, line=line or None), service,
-                _host_address(source, end), _host_address(to, picture.other(end)) or to, source, seen=False,
+                _host_address(source, end, picture.other(end)), _host_address(to, picture.other(end), end) or to, source, seen=False,
             )
         )  # fmt: skip
 
 
-def _host_address(name: str, end: End) -> str:
+def _host_address(name: str, end: End, other: End) -> str:
     """A host's address: as it is written, or by its name from the host's own tables."""
     site, _, host = name.partition("/")
     if not host or (host.isdigit() and site != end.site):
         return "" if site == end.site else name
     found = end.hosts.get(host)
     numbers = [own for dev, rows in found.addresses.items() if dev != "lo" for own, _ in rows] if found else []
-    return next((address_text(n) for n in numbers if _inside(address_text(n), _lans(end))), "")
+    return next((address_text(n) for n in numbers if _inside(address_text(n), _lans(end, other))), "")
 
 
 def _attach_links(picture: Picture, evidence: Evidence, index: _Index, only: bool) -> None:
@@ -299,7 +300,7 @@ def _attach_pings(picture: Picture, evidence: Evidence) -> None:
         found.setdefault((record.source, record.to), []).append(index)
     for (source, to), indexes in found.items():
         end = _site_of(source, picture)
-        if end is None or not _inside(to, _lans(picture.other(end))):
+        if end is None or not _inside(to, _lans(picture.other(end), end)):
             continue
         probes = [evidence.pings[i] for i in indexes]
         first_lost = next((i for i in indexes if evidence.pings[i].rtt_ms is None), indexes[0])
@@ -317,15 +318,22 @@ def _site_of(source: str, picture: Picture) -> End | None:
     site, slash, rest = source.partition("/")
     if slash and not rest.isdigit():
         return next((e for e in picture.ends if e.site == site), None)
-    return next((e for e in picture.ends if site == e.site or _meets(source, _lans(e))), None)
+    return next((e for e in picture.ends if site == e.site or _meets(source, _lans(e, picture.other(e)))), None)
 
 
-def _lans(end: End) -> set[str]:
+def _lans(end: End, other: End) -> set[str]:
     """The networks behind an end: those it was seen to have, and those its sheet protects (save any-to-any). The one that its public
-    address stands in is not behind it, unless it has no other."""
-    declared = end.sheet.local_ts if end.sheet else ()
+    address stands in is not behind it, unless it has no other. Of an end that gave nothing, what the other end believes behind it."""
     behind = {n for n in end.networks if not any(_inside(a, {n}) for a in end.addresses)}
-    return (behind or end.networks) | {n for n in declared if not any(is_any(s) for s in spans([n]))}
+    own = (behind or end.networks) | _ranges(end.sheet.local_ts if end.sheet else ())
+    if own:
+        return own
+    up = other.story.child_ever
+    return _ranges(other.sheet.remote_ts if other.sheet else ()) or _ranges(up.my_ts[1:] if up is not None else ())
+
+
+def _ranges(texts: Iterable[str]) -> set[str]:
+    return {n for n in texts if not any(is_any(s) for s in spans([n]))}
 
 
 def _inside(address: str, networks: set[str]) -> bool:

@@ -117,7 +117,8 @@ class _Ends(_Key):
 @lru_cache(64)
 def _between(key: _Ends) -> tuple[tuple[Side, Side], tuple[tuple[Share, ...], tuple[Share, ...]]]:
     picture = key.picture
-    sides = (side_of(picture, picture.left), side_of(picture, picture.right))
+    left, right = side_of(picture, picture.left), side_of(picture, picture.right)
+    sides = (_completed(left, right), _completed(right, left))
     return sides, (_shares(sides[0], sides[1]), _shares(sides[1], sides[0]))
 
 
@@ -157,6 +158,13 @@ def side_of(picture: Picture, end: End) -> Side:
         tables = replace(tables, policies=[policy]) if policy is not None else None
     near = policy.near if policy is not None and not _any(policy.near) else _lans(end)
     return Side(end.site, tables, end.hosts, policy, near)
+
+
+def _completed(side: Side, other: Side) -> Side:
+    """An end that gave nothing has behind it what the other end's tunnel protects there."""
+    if side.lans or other.policy is None or _any(other.policy.far):
+        return side
+    return replace(side, lans=other.policy.far)
 
 
 def _policy(picture: Picture, end: End) -> Policy | None:

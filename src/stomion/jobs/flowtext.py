@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.algebra.boxes import address_number, service_of
-from stomion.diagnosis.flows import side_of
+from stomion.diagnosis.flows import flows_of
 from stomion.exchange.picture import LanTest, Picture
 from stomion.model.provenance import Provenance
 
@@ -25,7 +25,8 @@ def parse_flow(text: str, picture: Picture) -> LanTest | str:
     except ValueError:
         return f"{service} is no service; one like tcp/80, udp/53 or icmp expected"
     number = address_number(source)
-    for end, from_left in ((picture.left, True), (picture.right, False)):
-        if any(low <= number <= high for low, high in side_of(picture, end).lans):
+    flows = flows_of(picture)
+    for side, from_left in zip(flows.sides if flows is not None else (), (True, False), strict=False):
+        if any(low <= number <= high for low, high in side.lans):
             return LanTest(from_left, False, True, None, Provenance("", None), service, source, to, source, seen=False)
     return f"{source} is behind neither {picture.left.title} nor {picture.right.title}"
