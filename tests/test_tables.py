@@ -308,6 +308,55 @@ def test_one_end_is_judged_without_the_other(case: Case, text: str, tests: tuple
     assert [t.to for t in tunnel.picture.tests] == ["10.76.0.9"]
 
 
+SECOND = """
+[[tunnel]]
+name = "q-w-2"
+peer_site = "{peer_site}"
+local = "{wan}"
+peer = "{peer}"
+local_ts = ["{own}"]
+remote_ts = ["{there}"]
+[[route]]
+destination = "0.0.0.0/0"
+via = "{hop}"
+"""
+
+
+def _two(case: Case, left: str, right: str, tests: str = "") -> list[Any]:
+    """Two pairs of ranges between the same ends: Quayhead has 10.97.0.0/24 as well."""
+    ours, theirs = (
+        {**Q, "own": "10.97.0.0/24", "there": "10.76.0.0/24"},
+        {**W, "own": "10.76.0.0/24", "there": "10.97.0.0/24"},
+    )
+    files: dict[str, str | bytes] = {
+        "sites/quayhead.toml": _sheet(left, ours),
+        "sites/whelk.toml": _sheet(right, theirs),
+    }
+    if tests:
+        files["path/t.jsonl"] = tests
+    (tunnel,) = case(files).tunnels
+    return [f for f in tunnel.findings if not f.caution]
+
+
+def test_every_pair_of_ranges_between_two_ends_counts(case: Case) -> None:
+    both = HEAD.replace("[[route]]", SECOND.partition("[[route]]")[0] + "[[route]]")
+    assert _two(case, both, both) == []
+    second = EXEMPT.replace("{lan}.0/24", "{own}").replace("{far}.0/{bits}", "{there}")
+    assert _two(case, both + EXEMPT + second + GENERAL, both) == []
+    (finding,) = _two(case, both + EXEMPT + GENERAL, both)
+    assert finding.code == "exemption-missing" and finding.facts["packets"] == "10.97.0.0/24 to 10.76.0.0/24"
+    one_way = '[[filter]]\nname = "lan"\nmatch = { source = "10.96.0.0/24" }\naction = "allow"\n'
+    second_pair = _tests(PASS).replace("quayhead/host-a", "10.96.0.9") + _tests(FAIL).replace(
+        "quayhead/host-a", "10.97.0.9"
+    )
+    (finding,) = _two(case, both, both + one_way, second_pair)
+    assert finding.code == "filter-blocks" and finding.sides == ("whelk",)
+    no_ping = '[[filter]]\nname = "no ping"\nmatch = { service = "icmp" }\naction = "drop"\n'
+    blocked = _tests(FAIL).replace("quayhead/host-a", "10.96.0.9")
+    (finding,) = _two(case, both, both + no_ping + one_way, blocked)
+    assert finding.code == "service-not-allowed"
+
+
 ROUTES = [
     {"dst": "default", "gateway": "192.0.2.1", "dev": "eth0"},
     {"dst": "10.96.0.0/24", "dev": "eth1"},
@@ -575,6 +624,7 @@ def test_the_systems_tunnel_policies() -> None:
     (policy,) = tables.policies
     assert policy.tunnel == "10.96.0.0/24 to 10.76.0.0/24"
     assert policy.where is not None and policy.where.line == 1
+    assert policy.peer == B
 
 
 @pytest.mark.parametrize(

@@ -88,6 +88,10 @@ def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, evidence: Ev
         known = set(evidence.addresses.get(site, ()))
     end = End(site, known, set(evidence.networks.get(site, ())), sheet, evidence.sheet_lines.get(site, ""))
     if sheet is not None:
+        whole = index.sheets.get(site)
+        for other in whole.tunnel if whole is not None else ():
+            if other is not sheet and other.peer_site and other.peer_site == sheet.peer_site:
+                end.networks |= _ranges(other.local_ts)
         end.sheet_line = _sheet_line(site, sheet, index)
         end.ike_proposals = tuple(model_proposal(p, "IKE") for p in sheet.ike_proposal)
         end.child_proposals = tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
-from stomion.algebra.boxes import Region, region
+from stomion.algebra.boxes import EVERY, PROTOCOL, Region, region
 from stomion.diagnosis.flows import Break, Flow, asked_text, breaks, covering, flow_text, flows_of, is_everything
 from stomion.diagnosis.spec import Context, Spec
 from stomion.exchange.picture import End
@@ -77,23 +77,28 @@ def _pointless(tables: Tables, found: Break, rule: Rule) -> bool:
 
 
 def _is_exception(context: Context, found: Break, block: Rule, allow: Rule) -> bool:
-    """A narrower block above a wider allow is meant so: it takes something out of what is allowed below."""
+    """A block of some services above an allow of more of them, for the same addresses, is meant so: it takes something out of what is
+    allowed below."""
     flows = flows_of(context.picture)
     assert flows is not None
     lans = Region(tuple(between(*(flows.sides if found.from_left is not found.back else flows.sides[::-1]))))
-    blocked, allowed = (Region(r.boxes) & lans for r in (block, allow))
+    where = region((*b[:PROTOCOL], *EVERY[PROTOCOL:]) for b in allow.boxes)
+    blocked, allowed = (region(r.boxes) & lans & where for r in (block, allow))
     return allowed.covers(blocked) and not blocked.covers(allowed)
 
 
 def _others_pass(context: Context, found: Break) -> bool:
-    """Does another service pass the same way, by the tests or by the tables?"""
+    """Does another service pass between the same two addresses, by the tests or by the tables?"""
     assert found.flow is not None
     flows = flows_of(context.picture)
     assert flows is not None
     mine = found.flow.test
-    seen = any(t.passed and t.from_left is mine.from_left and t.service != mine.service for t in context.picture.tests)
-    by_tables = any(s.fate is Fate.CARRIED for s in flows.shares[0 if mine.from_left else 1])
-    return seen or by_tables
+    tests = [t for t in context.picture.tests if t.passed and t.from_left is mine.from_left and t.to == mine.to]
+    seen = any(t.service != mine.service and t.source == mine.source for t in tests)
+    box = found.flow.trip.there.box if found.flow.trip is not None else EVERY
+    alike = Region(((*box[:PROTOCOL], *EVERY[PROTOCOL:]),))
+    shares = flows.shares[0 if mine.from_left else 1]
+    return seen or any(s.fate is Fate.CARRIED and s.region & alike for s in shares)
 
 
 def _finding(context: Context, spec: Spec, blocked: Blocked) -> Finding:

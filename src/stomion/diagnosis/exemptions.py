@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from stomion.algebra.boxes import Region
+from stomion.algebra.boxes import Region, region
 from stomion.algebra.packetwords import packets_text
 from stomion.diagnosis.flows import EXEMPTS, Break, all_alike, asked_text, breaks, covering, flow_text, flows_of
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.tables import Rule
+from stomion.walk.gateway import policy_boxes
 from stomion.walk.journey import between
 from stomion.walk.passage import Fate
 
@@ -33,7 +34,15 @@ def _all_packets(context: Context, found: Break) -> Region:
     flows = flows_of(context.picture)
     assert flows is not None
     index = 0 if found.end is context.picture.left else 1
-    return Region(tuple(between(flows.sides[index], flows.sides[1 - index])))
+    side = flows.sides[index]
+    every = region(between(side, flows.sides[1 - index]))
+    packet = Region((found.leg.box,))
+    for policy in side.policies:
+        # One pair of ranges at a time, where there are several: an exemption of another pair is not a part of this one's.
+        mine = region(policy_boxes(policy)) & every
+        if mine & packet:
+            return mine.merged()
+    return every
 
 
 def _kind(context: Context, found: Break) -> tuple[str, Rule | None]:

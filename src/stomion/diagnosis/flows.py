@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from stomion.algebra.boxes import DESTINATION, EVERY, Region, TooMany, address_text, interval_of, meet
+from stomion.algebra.boxes import DESTINATION, EVERY, Region, TooMany, address_text, meet
 from stomion.algebra.packetwords import packets_text
 from stomion.diagnosis.expected import is_wide, witness
+from stomion.diagnosis.sides import sides_of
 from stomion.exchange.picture import End, LanTest, Picture
-from stomion.model.tables import ACCEPT, RETURN, Chain, Interval, Policy, Rule, Tables
+from stomion.model.tables import ACCEPT, RETURN, Chain, Rule, Tables
 from stomion.walk.chains import each_rule, may_match
-from stomion.walk.declared import policy_on, tunnel_policy
 from stomion.walk.journey import (
     NEAR,
     Leg,
@@ -117,8 +117,7 @@ class _Ends(_Key):
 @lru_cache(64)
 def _between(key: _Ends) -> tuple[tuple[Side, Side], tuple[tuple[Share, ...], tuple[Share, ...]]]:
     picture = key.picture
-    left, right = side_of(picture, picture.left), side_of(picture, picture.right)
-    sides = (_completed(left, right), _completed(right, left))
+    sides = sides_of(picture)
     return sides, (_shares(sides[0], sides[1]), _shares(sides[1], sides[0]))
 
 
@@ -146,73 +145,6 @@ def _shares(sender: Side, receiver: Side) -> tuple[Share, ...]:
         return tuple(partition(sender, receiver))
     except TooMany:
         return ()
-
-
-def side_of(picture: Picture, end: End) -> Side:
-    """An end as the walk sees it."""
-    policy = _policy(picture, end)
-    tables = end.tables
-    if tables is not None and not tables.policies:
-        # Without any selectors nothing can be said of what the tunnel takes: the gateway counts as unknown then.
-        policy = policy_on(tables, policy) if policy is not None else None
-        tables = replace(tables, policies=[policy]) if policy is not None else None
-    near = policy.near if policy is not None and not _any(policy.near) else _lans(end)
-    return Side(end.site, tables, end.hosts, policy, near)
-
-
-def _completed(side: Side, other: Side) -> Side:
-    """An end that gave nothing has behind it what the other end's tunnel protects there."""
-    if side.lans or other.policy is None or _any(other.policy.far):
-        return side
-    return replace(side, lans=other.policy.far)
-
-
-def _policy(picture: Picture, end: End) -> Policy | None:
-    """The tunnel's selectors at an end: as its tables hold them for this tunnel, else its sheet's, else its log's."""
-    declared = tunnel_policy(end.sheet, end.sheet_place) if end.sheet is not None else None
-    if end.tables is not None:
-        for policy in end.tables.policies:
-            named = declared is not None and policy.tunnel == declared.tunnel
-            ranged = (
-                declared is not None and set(policy.near) & set(declared.near) and set(policy.far) & set(declared.far)
-            )
-            if named or ranged:
-                return policy
-    return declared or _from_log(end)
-
-
-def _from_log(end: End) -> Policy | None:
-    """The ranges of the last Child SA that the end's own log tells of."""
-    up = end.story.child_ever
-    if up is None or len(up.my_ts) != 2:
-        return None
-    try:
-        return Policy(
-            up.conn or "the tunnel", tuple(interval_of(up.my_ts[0])), tuple(interval_of(up.my_ts[1])), "", up.where
-        )
-    except ValueError:
-        return None
-
-
-def _any(intervals: tuple[Interval, ...]) -> bool:
-    return any(low == 0 for low, _ in intervals)
-
-
-def _lans(end: End) -> tuple[Interval, ...]:
-    """The networks of an end's interfaces that are not its WAN side."""
-    if end.tables is None:
-        return ()
-    found = [
-        net
-        for dev, rows in end.tables.addresses.items()
-        if dev != "lo"
-        for own, net in rows
-        if address_text(own) not in end.addresses
-    ]
-    hosts = [
-        net for host in end.hosts.values() for dev, rows in host.addresses.items() if dev != "lo" for _, net in rows
-    ]
-    return tuple(dict.fromkeys(hosts or found))
 
 
 def _walked(sides: tuple[Side, Side], test: LanTest) -> RoundTrip | None:
@@ -266,10 +198,11 @@ def breaks(picture: Picture) -> list[Break]:
         return []
     out = []
     for flow in flows.flows:
-        leg = flow.broken or _sent_elsewhere(flow)
+        elsewhere = _sent_elsewhere(flow)
+        leg = elsewhere or flow.broken
         if not flow.failed or leg is None or flow.trip is None:
             continue
-        back = flow.broken is not None and flow.trip.on_the_way_back
+        back = elsewhere is None and flow.trip.on_the_way_back
         out.append(
             Break(
                 picture.ends[flows.ends_of(flow.test.from_left, leg, back)], leg, flow.test.from_left, flow, None, back
@@ -279,16 +212,15 @@ def breaks(picture: Picture) -> list[Break]:
 
 
 def _sent_elsewhere(flow: Flow) -> Leg | None:
-    """A question that arrives, but at another host than the one it asks: a destination translation caught it."""
+    """A question that the receiving gateway sends to another host than the one it asks: a destination translation caught it, whatever
+    became of it then."""
     there = flow.trip.there if flow.trip is not None else None
-    if there is None or there.fate is not Fate.CARRIED or not flow.test.seen:
+    if there is None or not flow.test.seen or there.passage is None:
         return None
-    caught = next((s for _, s in there.steps if s.sets is not None and s.sets[0] == DESTINATION), None)
-    return (
-        replace(there, fate=Fate.TRANSLATED, says=caught.says)
-        if caught is not None and there.rule is caught.rule
-        else None
-    )
+    caught = next((s for at, s in there.steps if at != NEAR and s.sets is not None and s.sets[0] == DESTINATION), None)
+    if caught is None or caught.rule is None:
+        return None
+    return replace(there, fate=Fate.TRANSLATED, says=caught.says, passage=replace(there.passage, rule=caught.rule))
 
 
 def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:

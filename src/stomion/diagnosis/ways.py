@@ -97,9 +97,9 @@ def _kind(context: Context, found: Break) -> Astray | None:
         )
     flows = flows_of(context.picture)
     assert flows is not None
-    policy = flows.sides[0 if end is context.picture.left else 1].policy
-    far = policy.far if policy is not None else ()
-    if policy is not None and not _concerns(policy, leg):
+    policies = flows.sides[0 if end is context.picture.left else 1].policies
+    far = tuple(f for p in policies for f in p.far)
+    if policies and not any(_concerns(p, leg) for p in policies):
         # What the selectors do not name is no matter of the tunnel's routes.
         return None
     if leg.at == 1:

@@ -275,14 +275,19 @@ def _scoped(rule: Rule, chain: dict[str, Any]) -> Rule:
 
 
 _XFRM = re.compile(r"^src (?P<src>\S+) dst (?P<dst>\S+)")
+_XFRM_PEER = re.compile(r"^\s+tmpl src \S+ dst (?P<peer>\S+)")
 _XFRM_DIR = re.compile(r"\bdir (?P<dir>out|in|fwd)\b")
 
 
 def _policies(text: str, file: str, tables: Tables) -> Iterator[Policy]:
-    """Outgoing policies: a first line with the selector, its direction on the next."""
+    """Outgoing policies: a first line with the selector, its direction on the next, the peer in the template after it."""
     held: tuple[str, str, int] | None = None
+    waiting: Policy | None = None
     for number, line in enumerate(text.split("\n"), 1):
-        start = _XFRM.match(line)
+        start, template = _XFRM.match(line), _XFRM_PEER.match(line)
+        if waiting is not None and (start or template):
+            yield replace(waiting, peer=template["peer"]) if template else waiting
+            waiting = None
         if start:
             held = (start["src"], start["dst"], number)
             continue
@@ -292,6 +297,9 @@ def _policies(text: str, file: str, tables: Tables) -> Iterator[Policy]:
                 near, far = (interval_of(t)[0] for t in held[:2])
             except ValueError:
                 continue
-            yield Policy(f"{held[0]} to {held[1]}", (near,), (far,), "", Provenance(file, tables.site, line=held[2]))
+            where = Provenance(file, tables.site, line=held[2])
+            waiting = Policy(f"{held[0]} to {held[1]}", (near,), (far,), "", where)
         if direction:
             held = None
+    if waiting is not None:
+        yield waiting

@@ -113,7 +113,10 @@ class RoutingRule:
 
 @dataclass(frozen=True, slots=True)
 class Policy:
-    """A tunnel's selectors at this gateway: packets of `boxes` are sealed on their way out (or expected on their way in)."""
+    """A tunnel's selectors at this gateway: packets of them are sealed on their way out (or expected on their way in).
+
+    `peer` is the far end, by its site's name or its address; empty where it is not known.
+    """
 
     tunnel: str
     near: tuple[Interval, ...]
@@ -121,6 +124,7 @@ class Policy:
     dev: str = ""
     where: Provenance | None = None
     services: tuple[tuple[Interval, Interval], ...] = ()
+    peer: str = ""
 
 
 @dataclass(slots=True)

@@ -121,7 +121,8 @@ def tunnel_policy(tunnel: SheetTunnel, where: Provenance | None) -> Policy | Non
         near, far = _intervals(("any",)), _intervals(("any",))
     if not near or not far:
         return None
-    return Policy(tunnel.name, near, far, tunnel.interface if by_route else "", where, _services(tunnel))
+    dev = tunnel.interface if by_route else ""
+    return Policy(tunnel.name, near, far, dev, where, _services(tunnel), tunnel.peer_site or tunnel.peer)
 
 
 def policy_on(tables: Tables, policy: Policy) -> Policy:

@@ -86,15 +86,14 @@ def _both(a: Passage, b: Passage, way: Way, other: Way) -> Passage | None:
     return doubtful.after(Step("route", says, way.where, way=way))
 
 
-def inbound(tables: Tables, pieces: Iterable[Piece], policy: Policy | None, state: str = NEW) -> list[Passage]:
-    """Out of the tunnel towards the LAN; `policy` is the tunnel's, whose selectors the packets must fit."""
-    fresh, refused = _fitting(list(pieces), policy)
-    in_dev = policy.dev if policy is not None else ""
-    in_dev = in_dev or _wan(tables)
+def inbound(tables: Tables, pieces: Iterable[Piece], policies: tuple[Policy, ...], state: str = NEW) -> list[Passage]:
+    """Out of the tunnel towards the LAN; the packets must fit one of the tunnel's selectors."""
+    fresh, refused = _fitting(list(pieces), policies)
+    in_dev = next((p.dev for p in policies if p.dev), "") or _wan(tables)
     zone = _tunnel_zone(tables, in_dev)
     passages = _prerouting(tables, [Passage(p, Fate.CARRIED, tag=p.tag) for p in fresh], in_dev, zone, state)
     setting = Setting(in_dev, in_zone=zone, state=state)
-    return [*refused, *_routed_on(tables, passages, in_dev, lambda group: _delivered(tables, group, policy, setting))]
+    return [*refused, *_routed_on(tables, passages, in_dev, lambda group: _delivered(tables, group, policies, setting))]
 
 
 def _wan(tables: Tables) -> str:
@@ -108,13 +107,13 @@ def _tunnel_zone(tables: Tables, dev: str) -> str:
     return (tables.zones.get(dev) if dev in tables.tunnel_devs else "") or TUNNEL
 
 
-def _fitting(pieces: list[Piece], policy: Policy | None) -> tuple[list[Piece], list[Passage]]:
+def _fitting(pieces: list[Piece], policies: tuple[Policy, ...]) -> tuple[list[Piece], list[Passage]]:
     """Packets out of the tunnel that its selectors allow, and those they do not."""
-    if policy is None:
+    if not policies:
         return pieces, []
     fit: list[Piece] = []
     rest = pieces
-    for box in policy_boxes(policy, inwards=True):
+    for box in (box for policy in policies for box in policy_boxes(policy, inwards=True)):
         following: list[Piece] = []
         for piece in rest:
             cut = piece.cut(box)
@@ -122,9 +121,9 @@ def _fitting(pieces: list[Piece], policy: Policy | None) -> tuple[list[Piece], l
                 fit.append(cut)
             following.extend(piece.without(box))
         rest = following
-    why = "outside the tunnel's selectors at this end"
-    step = (Step("tunnel", why, policy.where),)
-    return fit, [Passage(p, Fate.DROPPED, step, policy=policy, says=why, tag=p.tag) for p in rest]
+    why, first = "outside the tunnel's selectors at this end", policies[0]
+    step = (Step("tunnel", why, first.where),)
+    return fit, [Passage(p, Fate.DROPPED, step, policy=first, says=why, tag=p.tag) for p in rest]
 
 
 def policy_boxes(policy: Policy, inwards: bool = False) -> list[Box]:
@@ -278,7 +277,7 @@ def _unsealed(tables: Tables, passage: Passage, way: Way, in_dev: str) -> Passag
     return passage.after(Step("tunnel", says, None), fate=Fate.TRANSLATED if changed else Fate.LEAKED, says=says)
 
 
-def _delivered(tables: Tables, group: list[Passage], tunnel: Policy | None, coming: Setting) -> list[Passage]:
+def _delivered(tables: Tables, group: list[Passage], tunnel: tuple[Policy, ...], coming: Setting) -> list[Passage]:
     """Out of the tunnel and routed out of one interface: must go to a LAN, past the filter, and perhaps through a translation."""
     way = group[0].way
     assert way is not None
@@ -292,7 +291,7 @@ def _delivered(tables: Tables, group: list[Passage], tunnel: Policy | None, comi
             part = replace(passage, piece=piece)
             if policy is None and way.dev not in tables.tunnel_devs:
                 out.extend(_translated_out(tables, part, part.way or way, setting))
-            elif way.dev == coming.in_dev and (policy is None or policy is tunnel):
+            elif way.dev == coming.in_dev and (policy is None or any(policy is p for p in tunnel)):
                 says = "back into the tunnel it came out of"
                 out.append(part.after(Step("tunnel", says, way.where), fate=Fate.LOOPING, says=says))
             else:

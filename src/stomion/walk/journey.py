@@ -38,6 +38,13 @@ class Side:
     hosts: dict[str, Tables] = field(default_factory=dict)
     policy: Policy | None = None
     lans: tuple[Interval, ...] = ()
+    more: tuple[Policy, ...] = ()
+    """Further selectors between the same two ends: each has a Child SA of its own."""
+
+    @property
+    def policies(self) -> tuple[Policy, ...]:
+        """All selectors between the two ends, as this end holds them."""
+        return (*((self.policy,) if self.policy is not None else ()), *self.more)
 
     def host_at(self, address: int) -> Tables | None:
         """The host that has an address."""
@@ -135,23 +142,28 @@ def _out(
         for passage in outbound(sender.gateway, [piece], sender.gateway.dev_of(low), state):
             steps = tuple((NEAR, s) for s in passage.steps)
             carried = passage.fate is Fate.CARRIED and (passage.policy is not None)
-            if carried and _same_tunnel(passage.policy, sender.policy):
+            if carried and _is_ours(passage.policy, sender.policies):
                 sealed.append((passage.piece, steps))
             else:
                 fate = Fate.LEAKED if passage.fate is Fate.CARRIED else passage.fate
                 says = passage.says or (f"into another tunnel, {passage.policy.tunnel}" if passage.policy else "")
-                astray = fate is Fate.LEAKED and _past_its_tunnel(passage, sender.policy)
+                astray = fate is Fate.LEAKED and _past_its_tunnel(passage, sender.policies)
                 legs.append(Leg(passage.piece.box, fate, NEAR, "gateway", steps, passage, says, astray))
     return sealed
 
 
-def _past_its_tunnel(passage: Passage, policy: Policy | None) -> bool:
+def _past_its_tunnel(passage: Passage, policies: tuple[Policy, ...]) -> bool:
     """Packets of the tunnel's selectors that leave by another interface than its own: the route is what is wrong."""
-    if policy is None or passage.way is None:
+    if not policies or passage.way is None:
         return False
-    if policy.dev:
-        return passage.way.dev != policy.dev
-    return any(meet(passage.piece.now, box) for box in policy_boxes(policy))
+    devs = {p.dev for p in policies if p.dev}
+    if devs:
+        return passage.way.dev not in devs
+    return any(meet(passage.piece.now, box) for policy in policies for box in policy_boxes(policy))
+
+
+def _is_ours(policy: Policy | None, ours: tuple[Policy, ...]) -> bool:
+    return not ours or any(_same_tunnel(policy, p) for p in ours)
 
 
 def _same_tunnel(a: Policy | None, b: Policy | None) -> bool:
@@ -170,7 +182,7 @@ def _in(receiver: Side, sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]]
         return [Leg(piece.box, Fate.CARRIED, FAR, "gateway", steps) for piece, steps in sealed]
     pieces = [replace(piece, tag=i) for i, (piece, _) in enumerate(sealed)]
     legs = []
-    for passage in inbound(receiver.gateway, pieces, receiver.policy, state):
+    for passage in inbound(receiver.gateway, pieces, receiver.policies, state):
         more = (*sealed[passage.tag][1], *((FAR, s) for s in passage.steps))
         if passage.fate is Fate.CARRIED:
             legs.extend(_to_host(receiver, passage, more, state))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.algebra.boxes import Region
+from stomion.algebra.boxes import Region, region
 from stomion.algebra.packetwords import packets_text
 from stomion.diagnosis.flows import Flows, flows_of
 from stomion.diagnosis.spec import Context, Spec
@@ -39,10 +39,11 @@ def judge(context: Context) -> Finding | None:
 
 def _tells(picture: Picture, end: End, flows: Flows, index: int) -> bool:
     """Do this end's tables tell what happens while the tunnel is up? The system's routes into it come and go with it."""
-    policy = flows.sides[index].policy
-    if end.tables is None or policy is None:
+    policies = flows.sides[index].policies
+    if end.tables is None or not policies:
         return False
-    there = not end.tables.tunnel_devs or route_into_tunnel(end.tables, policy.far) is not None
+    far = tuple(f for p in policies for f in p.far)
+    there = not end.tables.tunnel_devs or route_into_tunnel(end.tables, far) is not None
     return end.tables.source != "system" or seen_up(picture) or there
 
 
@@ -54,13 +55,13 @@ def _contradicted(flows: Flows, index: int, leaking: list[tuple[Share, Region]])
 
 def _in_clear(flows: Flows, index: int, share: Share) -> Region:
     """What of a share leaves unprotected and is the tunnel's by the selectors of the sending end."""
-    gateway, policy = flows.sides[index].gateway, flows.sides[index].policy
-    if share.at != NEAR or share.fate not in (Fate.LEAKED, Fate.TRANSLATED) or gateway is None or policy is None:
+    gateway, policies = flows.sides[index].gateway, flows.sides[index].policies
+    if share.at != NEAR or share.fate not in (Fate.LEAKED, Fate.TRANSLATED) or gateway is None:
         return Region()
     way = share.sample.passage.way if share.sample.passage is not None else None
     if way is None or way.dev in gateway.tunnel_devs:
         return Region()
-    return share.region & Region(tuple(policy_boxes(policy)))
+    return share.region & region(box for policy in policies for box in policy_boxes(policy))
 
 
 def _finding(far: End, end: End, leaking: list[tuple[Share, Region]]) -> Finding:
