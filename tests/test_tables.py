@@ -308,6 +308,14 @@ def test_one_end_is_judged_without_the_other(case: Case, text: str, tests: tuple
     assert [t.to for t in tunnel.picture.tests] == ["10.76.0.9"]
 
 
+def test_what_a_gateway_sends_itself_is_not_walked_as_a_hosts(case: Case) -> None:
+    own = _tests(FAIL).replace("quayhead/host-a", "quayhead")
+    files: dict[str, str | bytes] = {"sites/quayhead.toml": _sheet(GOOD, Q), "path/t.jsonl": own}
+    files["sites/whelk.toml"] = _sheet(GOOD + _rule("no ping", "icmp", "drop"), W)
+    (tunnel,) = case(files).tunnels
+    assert [f.code for f in tunnel.findings] == [] and len(tunnel.picture.tests) == 1
+
+
 SECOND = """
 [[tunnel]]
 name = "q-w-2"

@@ -124,6 +124,9 @@ def _between(key: _Ends) -> tuple[tuple[Side, Side], tuple[tuple[Share, ...], tu
 def _flow(sides: tuple[Side, Side], shares: tuple[tuple[Share, ...], tuple[Share, ...]], test: LanTest) -> Flow:
     known = all(_filters_known(s) for s in sides)
     part = Region()
+    if test.seen and not test.source and "/" not in test.who:
+        # A gateway's own packets leave with its outer address and pass no forwarding: they are no LAN's.
+        return Flow(test, None, known=known)
     if is_wide(test):
         sender, receiver = sides if test.from_left else sides[::-1]
         try:
