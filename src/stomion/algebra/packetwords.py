@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable
+from functools import lru_cache
 
 from stomion.algebra.boxes import (
     DESTINATION,
@@ -28,6 +29,7 @@ MOST_WORK = 200_000
 """Ranges times boxes that are looked at for the shortest words."""
 
 
+@lru_cache(1_024)
 def packets_text(space: Region, most: int = 2) -> str:
     """`10.64.0.0/21 to 10.96.0.0/20 tcp/80; …`: the `most` widest parts, and how many more there are."""
     parts = sorted(_parts(space), key=lambda part: -_pairs(part[0]) * _pairs(part[1]))

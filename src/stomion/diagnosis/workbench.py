@@ -37,6 +37,11 @@ class Workbench:
         return self.current.picture if self.current is not None else self.base
 
     @property
+    def ready(self) -> bool:
+        """Is a what-if in hand whose outcome is worked out?"""
+        return self.current is not None and self.trying and self.known(self.current) is not None
+
+    @property
     def letter(self) -> str:
         """The name of the what-if in hand, empty where nothing is tried."""
         return self.current.letter if self.current is not None and self.trying else ""

@@ -44,18 +44,18 @@ def _routed_on(
     followed along each of them."""
     ended: list[Passage] = []
     groups: dict[str, list[Passage]] = {}
-    for passage in passages:
-        if passage.fate is not Fate.CARRIED:
-            ended.append(passage)
-            continue
-        for way in routed(tables, [passage.piece], in_dev):
-            part, goes_on = _routed(tables, passage, way)
-            if not goes_on:
-                ended.append(part)
-            elif any(dev != way.dev for dev, _ in way.others):
-                ended.extend(_along_each(tables, passage, way, onwards))
-            else:
-                groups.setdefault(way.dev, []).append(part)
+    ended.extend(p for p in passages if p.fate is not Fate.CARRIED)
+    # Each piece carries its place, so that the tables are gone through once for all of them.
+    pieces = [replace(p.piece, tag=i) for i, p in enumerate(passages) if p.fate is Fate.CARRIED]
+    for way in routed(tables, pieces, in_dev):
+        passage = passages[way.piece.tag]
+        part, goes_on = _routed(tables, passage, way)
+        if not goes_on:
+            ended.append(part)
+        elif any(dev != way.dev for dev, _ in way.others):
+            ended.extend(_along_each(tables, passage, way, onwards))
+        else:
+            groups.setdefault(way.dev, []).append(part)
     return [*ended, *(p for group in groups.values() for p in onwards(group))]
 
 

@@ -56,6 +56,8 @@ class PathScreen(Page):
         self._bench: Workbench | None = None
         self._flows: Flows | None = None
         self._charts: list[packets.Chart] = []
+        self._drawn: tuple[Flows | None, Flows | None, int] = (None, None, 0)
+        """What the charts were drawn of."""
         self._built: page.Built = []
 
     def content(self) -> ComposeResult:
@@ -87,7 +89,8 @@ class PathScreen(Page):
         if base is None:
             self._empty(NOTHING)
             return
-        self._flows = flows_of(by_tables(bench.picture)) if bench.trying else base
+        # Until a what-if is worked out beside the screen, things stand here as they are.
+        self._flows = flows_of(by_tables(bench.picture)) if bench.ready else base
         assert self._flows is not None
         first = self._flow < 0
         if first:
@@ -98,16 +101,19 @@ class PathScreen(Page):
         self._under()
 
     def _build(self, bench: Workbench, base: Flows, shown: Flows) -> None:
-        width, picture = self.size.width, bench.picture
-        self._charts = packets.charts_of(base, shown if bench.trying else None, width)
-        self._built = page.way(picture, shown, self._chosen(), (self._flow, len(shown.flows)), width, bench.trying)
+        width, trying = self.size.width, bench.ready
+        picture = bench.picture if trying else bench.base
+        drawn = (base, shown if trying else None, width)
+        if drawn[0] is not self._drawn[0] or drawn[1] is not self._drawn[1] or width != self._drawn[2]:
+            self._charts, self._drawn = packets.charts_of(*drawn), drawn
+        self._built = page.way(picture, shown, self._chosen(), (self._flow, len(shown.flows)), width, trying)
         if any(t.changes for t in bench.tries):
             found = [bench.known(t) for t in bench.tries]
             self._built += [(line, None) for line in tries.page(bench.tries, found, bench.at, picture, width)]
-        self._built += packets.page(self._charts, picture, width, bench.letter)
+        self._built += packets.page(self._charts, picture, width, bench.letter if trying else "")
 
     def _empty(self, says: str) -> None:
-        self._flows, self._built, self._charts = None, [], []
+        self._flows, self._built, self._charts, self._drawn = None, [], [], (None, None, 0)
         self.query_one(Lines).show(2, lambda row, _w: [("  " + says, "muted")] if row else [])
         self.query_one("#under", Lines).show(0, lambda _r, _w: [])
 
