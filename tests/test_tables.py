@@ -519,6 +519,16 @@ def test_a_host_without_a_way_back_and_one_that_blocks(case: Case) -> None:
     assert _system(case, **files, **whole) == ["host-filter-blocks"]
 
 
+@pytest.mark.parametrize(("via", "codes"), [("10.76.0.77", []), ("10.76.0.1", []), ("", ["host-gateway-missing"])])
+def test_a_host_that_nobody_tested(case: Case, via: str, codes: list[str]) -> None:
+    """Another router may know the way on, which only a failed test disproves; a host without any way is a fault by its table alone."""
+    info = [{"family": "inet", "local": "10.76.0.9", "prefixlen": 24, "scope": "global"}]
+    routes: list[dict[str, Any]] = [{"dst": "10.76.0.0/24", "dev": "eth0"}]
+    routes += [{"dst": "default", "gateway": via, "dev": "eth0"}] if via else []
+    more = {"whelk__hosts__host-b__addr": json.dumps([{"ifname": "eth0", "flags": [], "addr_info": info}])}
+    assert _system(case, **more, **{"whelk__hosts__host-b__route": json.dumps(routes)}) == codes
+
+
 def test_a_tunnel_link_needs_one_subnet(case: Case) -> None:
     def link(values: dict[str, object], address: str) -> str:
         text = HEAD.replace('name = "q-w"', 'name = "q-w"\nstyle = "route"\ninterface = "tun0"')

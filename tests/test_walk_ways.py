@@ -169,3 +169,22 @@ def test_a_shelf_takes_what_each_rule_matches_and_no_more(start: list[Box], rule
             left = Region(tuple(p.box for p in shelf.pieces()))
             assert len(shelf) == len(shelf.pieces()) and left.same(Region(tuple(p.box for p in plain)))
             assert left.size() + taken.size() == Region(tuple(p.box for i, o in parts for p in (*i, *o))).size()
+
+
+def test_known_hosts_are_cut_out_of_all_packets() -> None:
+    """One host without a way back, one that drops a port: the partition names exactly their packets, and the rest is carried."""
+    stuck = Tables(
+        "b", "host-b", addresses={"eth0": [(address_number("10.96.0.10"), B_LAN)]}, routes=[_route(B_LAN, 24, "eth0")]
+    )
+    way = [_route(ALL, 0, "eth0", "10.96.0.1")]
+    closed = Tables("b", "host-c", addresses={"eth0": [(address_number("10.96.0.11"), B_LAN)]}, routes=way)
+    rule = Rule(1, "drop", ((*EVERY[:2], (6, 6), EVERY[3], (80, 80)),), HERE)
+    closed.chains["f"] = Chain("f", (rule,), "filter", "input")
+    near, far = _side(_tables("a", "10.64.0", [], False), A_LAN, B_LAN), _far(False)
+    far = replace(far, hosts={"host-b": stuck, "host-c": closed})
+    there = {(s.fate, s.place): s.region for s in partition(near, far) if s.fate is not Fate.LOCAL}
+    port = (A_LAN, (address_number("10.96.0.11"),) * 2, (6, 6), EVERY[3], (80, 80))
+    assert there[Fate.DROPPED, "host"].same(Region((port,)))
+    back = {(s.fate, s.place): s.region for s in partition(far, near) if s.fate is not Fate.LOCAL}
+    assert back[Fate.LOST, "host"].same(Region((((address_number("10.96.0.10"),) * 2, A_LAN, *EVERY[2:]),)))
+    assert set(there) == {(Fate.DROPPED, "host"), (Fate.CARRIED, "host")}

@@ -233,6 +233,9 @@ def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:
         from_left = index == 0
         passed = any(t.passed and t.expected and t.from_left is from_left for t in picture.tests)
         for share in shares:
+            if share.place == "host" and any(s.way is not None and s.way.via for _, s in share.sample.steps):
+                # Another router may know the way on: only a test that fails speaks against it.
+                continue
             if passed or share.fate not in (Fate.TRANSLATED, Fate.LOST, Fate.LEAKED, Fate.LOOPING):
                 continue
             end = picture.ends[flows.ends_of(from_left, share.sample, False)]

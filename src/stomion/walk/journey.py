@@ -23,7 +23,7 @@ from stomion.model.tables import ESTABLISHED, NEW, Interval, Policy, Rule, Table
 from stomion.walk.gateway import accepts, inbound, outbound, policy_boxes
 from stomion.walk.passage import Fate, Passage, Step
 from stomion.walk.pieces import Piece
-from stomion.walk.routing import LOCAL, routed
+from stomion.walk.routing import LOCAL, Way, routed
 
 NEAR, FAR = 0, 1
 """The gateway on the sending and on the receiving side of a journey."""
@@ -93,41 +93,53 @@ def travel(sender: Side, receiver: Side, boxes: Iterable[Box], state: str = NEW)
 def _from_host(sender: Side, pieces: list[Piece], legs: list[Leg]) -> list[Piece]:
     """Can the sending host reach its gateway? Only where its tables are there."""
     out: list[Piece] = []
-    for piece in pieces:
-        (low, high) = piece.box[SOURCE]
-        host = sender.host_at(low) if low == high else None
+    for piece, host in _hosts_apart(sender, pieces, SOURCE):
         if host is None:
             out.append(piece)
             continue
         for way in routed(host, [piece]):
-            if way.end and way.end != LOCAL:
-                says = (
-                    "the host has no route there" if way.end == "no route" else f"the host's route ends it: {way.end}"
-                )
-                legs.append(
-                    Leg(
-                        way.piece.box,
-                        Fate.LOST,
-                        NEAR,
-                        "host",
-                        ((NEAR, Step("host", says, way.where, way=way)),),
-                        says=says,
-                    )
-                )
-            elif way.via and sender.gateway is not None and not sender.gateway.is_own(address_number(way.via)):
-                says = f"the host sends it to {way.via}, which is not the gateway"
-                legs.append(
-                    Leg(
-                        way.piece.box,
-                        Fate.LOST,
-                        NEAR,
-                        "host",
-                        ((NEAR, Step("host", says, way.where, way=way)),),
-                        says=says,
-                    )
-                )
+            says = _astray(sender, way)
+            if says:
+                step = Step("host", says, way.where, way=way)
+                legs.append(Leg(way.piece.box, Fate.LOST, NEAR, "host", ((NEAR, step),), says=says))
             else:
                 out.append(way.piece)
+    return out
+
+
+def _astray(sender: Side, way: Way) -> str:
+    """Why a host's way does not lead to its gateway; empty where it does, or ends within its own network."""
+    if way.end and way.end != LOCAL:
+        return "the host has no route there" if way.end == "no route" else f"the host's route ends it: {way.end}"
+    if way.via and sender.gateway is not None and not sender.gateway.is_own(address_number(way.via)):
+        return f"the host sends it to {way.via}, which is not the gateway"
+    return ""
+
+
+def _hosts_apart(side: Side, pieces: Iterable[Piece], axis: int) -> list[tuple[Piece, Tables | None]]:
+    """Pieces cut at the addresses of hosts whose tables are known, each with its host; the rest, of which nothing is known, with none."""
+    own = [
+        (address, host)
+        for host in side.hosts.values()
+        for dev, rows in host.addresses.items()
+        if dev != "lo"
+        for address, _ in rows
+    ]
+    out: list[tuple[Piece, Tables | None]] = []
+    for piece in pieces:
+        rest = [piece]
+        for address, host in own:
+            point: Box = (*EVERY[:axis], (address, address), *EVERY[axis + 1 :])
+            following: list[Piece] = []
+            for part in rest:
+                cut = part.cut(point)
+                if cut is None:
+                    following.append(part)
+                else:
+                    out.append((cut, host))
+                    following.extend(part.without(point))
+            rest = following
+        out.extend((part, None) for part in rest)
     return out
 
 
@@ -193,14 +205,15 @@ def _in(receiver: Side, sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]]
 
 def _to_host(receiver: Side, passage: Passage, steps: tuple[tuple[int, Step], ...], state: str) -> list[Leg]:
     """The receiving host's own filter, where its tables are there."""
-    low, high = passage.piece.now[DESTINATION]
-    host = receiver.host_at(low) if low == high else None
-    if host is None or not host.base("input", "filter"):
-        return [Leg(passage.piece.box, Fate.CARRIED, FAR, "host", steps, passage)]
     legs = []
-    for taken in accepts(host, [passage.piece], host.dev_of(low), state):
-        more = (*steps, *((FAR, replace(s, what="host filter")) for s in taken.steps))
-        legs.append(Leg(taken.piece.box, taken.fate, FAR, "host", more, taken, taken.says))
+    filtering = replace(receiver, hosts={n: h for n, h in receiver.hosts.items() if h.base("input", "filter")})
+    for piece, host in _hosts_apart(filtering, [passage.piece], DESTINATION):
+        if host is None:
+            legs.append(Leg(piece.box, Fate.CARRIED, FAR, "host", steps, replace(passage, piece=piece)))
+            continue
+        for taken in accepts(host, [piece], host.dev_of(piece.now[DESTINATION][0]), state):
+            more = (*steps, *((FAR, replace(s, what="host filter")) for s in taken.steps))
+            legs.append(Leg(taken.piece.box, taken.fate, FAR, "host", more, taken, taken.says))
     return legs
 
 
