@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from stomion.algebra.boxes import EVERY, Box, Interval, Region, interval_of, region, service_of
-from stomion.algebra.packetwords import packets_text, services_text, spans_text
+from stomion.algebra.packetwords import packets_text, range_text, services_text, spans_text
 
 LAN, FAR = interval_of("10.64.0.0/24")[0], interval_of("10.96.0.0/24")[0]
 
@@ -61,3 +61,11 @@ def test_parts_that_fare_alike_are_one() -> None:
     assert packets_text(Region(tuple(boxes))) == "10.64.0.0/24 + 10.64.2.0/24 to 10.96.0.0/24"
     more = [(LAN, (FAR[0] + n, FAR[0] + n), (6, 6), EVERY[3], (n, n)) for n in range(5)]
     assert packets_text(Region(tuple(more))).endswith("tcp/1; and 3 more")
+
+
+@pytest.mark.parametrize(
+    "text", ["10.64.0.0/24", "10.64.0.9", "10.64.0.0-10.64.0.19", "2001:db8::/64", "2001:db8::1", "any"]
+)
+def test_a_label_of_one_range_is_read_back(text: str) -> None:
+    interval = interval_of(text)[0]
+    assert range_text(interval) == text and interval_of(range_text(interval))[0] == interval

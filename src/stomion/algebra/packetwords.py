@@ -19,6 +19,7 @@ from stomion.algebra.boxes import (
     Box,
     Interval,
     Region,
+    address_text,
     addresses_text,
     region,
     service_text,
@@ -97,6 +98,14 @@ def spans_text(intervals: list[Interval]) -> str:
         return f"{whole[0]} except {' + '.join(_bare(p) for gap in sorted(missing) for p in addresses_text(gap))}"
     more = f" and {len(plain) - 4} more" if len(plain) > 4 else ""
     return " + ".join(map(_bare, plain[:4])) + more
+
+
+def range_text(interval: Interval) -> str:
+    """One range as a label: a prefix, an address, or LOW-HIGH."""
+    found = addresses_text(interval)
+    if len(found) == 1:
+        return _bare(found[0])
+    return "-".join(address_text(edge) for edge in interval)
 
 
 def _bare(prefix: str) -> str:

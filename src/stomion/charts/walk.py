@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.algebra.boxes import Interval, addresses_text
-from stomion.algebra.packetwords import packets_text
+from stomion.algebra.packetwords import packets_text, range_text
 from stomion.diagnosis.flows import Flow, flow_text, flows_of
 from stomion.diagnosis.packetmap import PacketMap, packet_map
 from stomion.diagnosis.runner import Diagnosis
@@ -115,8 +114,8 @@ def maps_of(diagnosis: Diagnosis) -> tuple[MapDrawing, ...]:
         )
         out.append(
             MapDrawing(
-                f"{ends[0].title} to {ends[1].title}", ends[0].title, ends[1].title, tuple(map(_words, drawn.rows)),
-                tuple(map(_words, drawn.columns)), fields, legend,
+                f"{ends[0].title} to {ends[1].title}", ends[0].title, ends[1].title, tuple(map(range_text, drawn.rows)),
+                tuple(map(range_text, drawn.columns)), fields, legend,
             )
         )  # fmt: skip
     return tuple(out)
@@ -126,8 +125,3 @@ def _fates(drawn: PacketMap, row: int, column: int) -> tuple[Fate, ...]:
     """The fates of a field; a gateway's own addresses show only where there is nothing else."""
     found = drawn.fates(row, column)
     return tuple(f for f in found if f is not Fate.LOCAL) or found
-
-
-def _words(interval: Interval) -> str:
-    found = addresses_text(interval)
-    return found[0] if len(found) == 1 else f"{found[0].partition('/')[0]} …"

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.algebra.boxes import Interval, addresses_text
-from stomion.algebra.packetwords import packets_text, services_text
+from stomion.algebra.packetwords import packets_text, range_text, services_text
 from stomion.diagnosis.flows import Flows
 from stomion.diagnosis.packetmap import PacketMap, Part, packet_map
 from stomion.exchange.picture import Picture
@@ -94,7 +93,7 @@ def _ruler(chart: Chart, column: int) -> Line:
     """The destinations above their columns, where there is room to write them."""
     line: Line = [(" " * (LABEL + 2), "plain")]
     for cell, interval in zip(chart.widths, chart.now.columns, strict=True):
-        words = _range_words(interval)
+        words = range_text(interval)
         line.append((left(words if len(words) < cell else "│", cell), "faint"))
     return line
 
@@ -102,7 +101,7 @@ def _ruler(chart: Chart, column: int) -> Line:
 def row_line(chart: Chart, row: int, column: int) -> Line:
     """A row of the map; `column` is the selected field where the cursor is on this row, else -1."""
     line: Line = [
-        ("  " + left(cut(_range_words(chart.now.rows[row]), LABEL - 1), LABEL), "plain" if column >= 0 else "muted")
+        ("  " + left(cut(range_text(chart.now.rows[row]), LABEL - 1), LABEL), "plain" if column >= 0 else "muted")
     ]
     line += _fields(chart.now, row, chart.widths, column)
     if chart.then is not None:
@@ -133,13 +132,6 @@ def _filled(fates: tuple[Fate, ...], room: int) -> Line:
         return [(" " * room, "plain")]
     each, more = divmod(room, len(fates))
     return [(MARKS[f][0] * (each + (1 if i < more else 0)), MARKS[f][1]) for i, f in enumerate(fates)]
-
-
-def _range_words(interval: Interval) -> str:
-    found = addresses_text(interval)
-    if len(found) == 1:
-        return found[0].removesuffix("/32").removesuffix("/128")
-    return f"{found[0].partition('/')[0]} + {len(found)} prefixes" if len(found) > 2 else " + ".join(found)
 
 
 def _legend(now: tuple[Share, ...], then: tuple[Share, ...] | None, width: int) -> list[Line]:
@@ -189,9 +181,7 @@ def field_detail(chart: Chart, row: int, column: int, picture: Picture, name: st
     """Under the page: what becomes of the packets of the selected field, service by service."""
     ends = picture.ends if chart.index == 0 else picture.ends[::-1]
     rows, columns = chart.now.rows[row], chart.now.columns[column]
-    lines: list[Line] = [
-        [(f"  {ends[0].title} {_range_words(rows)} to {ends[1].title} {_range_words(columns)}", "strong")]
-    ]
+    lines: list[Line] = [[(f"  {ends[0].title} {range_text(rows)} to {ends[1].title} {range_text(columns)}", "strong")]]
     for title, drawn in (("as it is", chart.now), (f"with {name}", chart.then)):
         if drawn is None:
             continue
