@@ -9,10 +9,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from stomion.algebra.boxes import EVERY, LAST, V6_FIRST, Box, Region, address_number, interval_of
+from stomion.algebra.boxes import EVERY, LAST, V6_FIRST, Box, Region, address_number, interval_of, meet
 from stomion.ingest.ostables import read_table
 from stomion.model.provenance import Provenance
 from stomion.model.tables import ACCEPT, MASQUERADE, Chain, Interval, Names, Policy, Route, Rule, Tables
+from stomion.walk import index
 from stomion.walk import shelf as shelves
 from stomion.walk.journey import Leg, Side, packet_box, partition, travel
 from stomion.walk.passage import Fate
@@ -188,3 +189,29 @@ def test_known_hosts_are_cut_out_of_all_packets() -> None:
     back = {(s.fate, s.place): s.region for s in partition(far, near) if s.fate is not Fate.LOCAL}
     assert back[Fate.LOST, "host"].same(Region((((address_number("10.96.0.10"),) * 2, A_LAN, *EVERY[2:]),)))
     assert set(there) == {(Fate.DROPPED, "host"), (Fate.CARRIED, "host")}
+
+
+@settings(max_examples=100)
+@given(st.lists(st.lists(BOX, max_size=2), min_size=1, max_size=12), st.lists(BOX, min_size=1, max_size=4))
+def test_a_list_s_index_leaves_out_only_what_touches_nothing(lists: list[list[Box]], packets: list[Box]) -> None:
+    rules = tuple(Rule(n, ACCEPT, tuple(boxes), HERE) for n, boxes in enumerate(lists))
+    pieces = [Piece(b) for b in packets]
+    plain = [r for r in rules if any(meet(b, p.box) for b in r.boxes for p in pieces)]
+    with pytest.MonkeyPatch.context() as patch:
+        for few in (0, 2):
+            patch.setattr(index, "FEW", few)
+            near = index.Listed(rules, lambda r: r.boxes).near(pieces)
+            assert [r for r in near if r in plain] == plain
+
+
+def test_of_a_long_list_only_what_touches_is_looked_at() -> None:
+    nets = [interval_of(f"10.64.{n}.0/24")[0] for n in range(200)]
+    rules = tuple(Rule(n, ACCEPT, ((EVERY[0], net, *EVERY[2:]),), HERE) for n, net in enumerate(nets))
+    rules = (*rules[:150], Rule(900, "drop", (EVERY,), HERE), *rules[150:])
+    listed = index.Listed(rules, lambda r: r.boxes)
+    near = listed.near(
+        [Piece(packet_box("10.96.0.9", "10.64.7.9", "tcp/80")), Piece(packet_box("10.96.0.9", "10.64.180.9", "icmp"))]
+    )
+    assert [r.number for r in near] == [7, 900, 180]
+    many = [Piece(packet_box("10.96.0.9", f"10.64.{n}.9", "icmp")) for n in range(100)]
+    assert [r.number for r in listed.near(many)] == [*range(100), 900]

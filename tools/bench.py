@@ -1,6 +1,6 @@
 """Speed as ratios against floors measured in the same run: `make bench`. Minima of interleaved runs, as these are steady.
 
-python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets walk
+python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets walk hub
 """
 
 from __future__ import annotations
@@ -325,6 +325,47 @@ def bench_walk(quick: bool) -> None:
     )
 
 
+def bench_hub(quick: bool) -> None:
+    """A hub's tunnels, each walked through the hub's long tables and its own, against parsing the sheets' TOML alone."""
+    import tomllib
+
+    from stomion.jobs.examine import examine
+
+    count = 50 if quick else 1_000
+    ends = 'site = "{site}"\n[[interface]]\nname = "wan0"\naddresses = ["{own}/24"]\n[[interface]]\nname = "lan0"\naddresses = ["{gate}"]\n'
+    ends += '[[route]]\ndestination = "0.0.0.0/0"\ninterface = "wan0"\n'
+    tunnel = '[[tunnel]]\nname = "q-{n}"\npeer_site = "{far}"\nlocal = "{own}"\npeer = "{peer}"\n'
+    tunnel += 'local_ts = ["{lan}"]\nremote_ts = ["{there}"]\n'
+    allow = '[[filter]]\nmatch = {{ source = "{a}", destination = "{b}" }}\naction = "allow"\n'
+    main, rules = ends.format(site="hub", own="192.0.2.10", gate="10.96.0.1/20"), ""
+    texts = {}
+    for n in range(count):
+        lan, peer = f"10.{64 + n // 250}.{n % 250}.0/24", f"198.51.{100 + n // 250}.{n % 250 + 1}"
+        near = {"n": n, "own": "192.0.2.10", "peer": peer, "lan": "10.96.0.0/20", "there": lan, "far": f"s{n}"}
+        back = {"n": n, "own": peer, "peer": "192.0.2.10", "lan": lan, "there": "10.96.0.0/20", "far": "hub"}
+        main += tunnel.format(**near)
+        rules += allow.format(a="10.96.0.0/20", b=lan) + allow.format(a=lan, b="10.96.0.0/20")
+        texts[f"s{n}"] = ends.format(site=f"s{n}", own=peer, gate=lan.replace(".0/", ".1/")) + tunnel.format(**back)
+    texts["hub"] = main + rules
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / "sites").mkdir()
+        for name, text in texts.items():
+            (Path(folder) / "sites" / f"{name}.toml").write_text(text)
+
+        def ours() -> None:
+            examined = examine([Path(folder)])
+            assert len(examined.tunnels) == count and not any(d.findings for d in examined.tunnels)
+
+        found = minima({"floor": lambda: [tomllib.loads(t) for t in texts.values()], "ours": ours}, 2)
+    line(
+        f"{count} tunnels of one hub walked",
+        found["ours"] / found["floor"],
+        "parsing their TOML",
+        None,
+        f"{found['ours']:.2f} s",
+    )
+
+
 async def _bare_key_times(count: int) -> list[float]:
     """The same of an app with nothing in it: what the driver of the test itself takes."""
     from textual.app import App
@@ -368,6 +409,7 @@ BENCHES = {
     "keys": bench_keys,
     "sheets": bench_sheets,
     "walk": bench_walk,
+    "hub": bench_hub,
 }
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
-from stomion.algebra.boxes import MAX_BOXES, TooMany
+from stomion.algebra.boxes import MAX_BOXES, Box, TooMany
 from stomion.model.tables import CONTINUE, DROP, GOTO, JUMP, MARK, NEW, RETURN, Chain, Rule, Tables
+from stomion.walk.index import Listed
 from stomion.walk.pieces import Piece
 from stomion.walk.shelf import Shelf
 
@@ -58,6 +59,10 @@ def through(chain: Chain, pieces: Iterable[Piece], setting: Setting, tables: Tab
     return passing.decided
 
 
+def _rule_boxes(rule: Rule) -> tuple[Box, ...]:
+    return rule.boxes
+
+
 class _Passing:
     """One passage through the chains of a hook: the verdicts as they fall."""
 
@@ -69,7 +74,7 @@ class _Passing:
         """Go through a chain; what no rule decides comes back, and so does what a rule sent back to the caller."""
         returned: list[Piece] = []
         shelf = Shelf(pieces)
-        for rule in chain.rules:
+        for rule in Listed(chain.rules, _rule_boxes).near(pieces):
             if not len(shelf):
                 break
             hit = shelf.matched(rule) if may_match(rule, self.setting) else []

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import replace
+from functools import lru_cache
 
 from stomion.algebra.boxes import EVERY, Box, meet
 from stomion.model.tables import (
@@ -17,6 +18,7 @@ from stomion.model.tables import (
     Tables,
 )
 from stomion.walk.chains import Setting, Verdict, blocked, through
+from stomion.walk.index import Listed
 from stomion.walk.passage import Fate, Passage, Step
 from stomion.walk.pieces import Piece
 from stomion.walk.routing import LOCAL, Way, routed
@@ -126,7 +128,8 @@ def _fitting(pieces: list[Piece], policies: tuple[Policy, ...]) -> tuple[list[Pi
     return fit, [Passage(p, Fate.DROPPED, step, policy=first, says=why, tag=p.tag) for p in rest]
 
 
-def policy_boxes(policy: Policy, inwards: bool = False) -> list[Box]:
+@lru_cache(16_384)
+def policy_boxes(policy: Policy, inwards: bool = False) -> tuple[Box, ...]:
     """The packets of a tunnel's selectors, outwards (near to far) or inwards."""
     services = policy.services or ((EVERY[2], EVERY[4]),)
     boxes: list[Box] = []
@@ -134,7 +137,7 @@ def policy_boxes(policy: Policy, inwards: bool = False) -> list[Box]:
         for far in policy.far:
             first, second = (far, near) if inwards else (near, far)
             boxes.extend((first, second, protocol, EVERY[3], port) for protocol, port in services)
-    return boxes
+    return tuple(boxes)
 
 
 def _prerouting(tables: Tables, passages: list[Passage], in_dev: str, zone: str, state: str) -> list[Passage]:
@@ -210,7 +213,7 @@ def _by_policy(tables: Tables, piece: Piece, way: Way) -> list[tuple[Piece, Poli
     """A piece split by the tunnel whose selectors it fits on this way, in the order of the policies."""
     out: list[tuple[Piece, Policy | None]] = []
     rest = [piece]
-    for policy in tables.policies:
+    for policy in Listed(tables.policies, policy_boxes).near(rest):
         if policy.dev and policy.dev != way.dev:
             continue
         if not policy.dev and way.dev in tables.tunnel_devs:
@@ -219,8 +222,10 @@ def _by_policy(tables: Tables, piece: Piece, way: Way) -> list[tuple[Piece, Poli
             following: list[Piece] = []
             for part in rest:
                 cut = part.cut(box)
-                if cut is not None:
-                    out.append((cut, policy))
+                if cut is None:
+                    following.append(part)
+                    continue
+                out.append((cut, policy))
                 following.extend(part.without(box))
             rest = following
     return out + [(part, None) for part in rest]

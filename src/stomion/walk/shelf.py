@@ -9,24 +9,16 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
-from stomion.algebra.boxes import EVERY, V4_LAST, Box
+from stomion.algebra.boxes import Box
 from stomion.model.tables import Rule
+from stomion.walk.index import AXES, coarse, touching
 from stomion.walk.pieces import Piece, split
 
 if TYPE_CHECKING:
     import numpy as np
 
-AXES = len(EVERY)
 FEW = 64
 """So many pieces are asked one by one: arrays cost more than they save."""
-
-
-def _coarse(value: int) -> int:
-    """A value of any axis in 63 bits, order kept: IPv6 addresses that differ in their last 66 bits only may become alike.
-
-    What touches still touches then; a piece found too many is put back by the exact arithmetic.
-    """
-    return value if value <= V4_LAST else V4_LAST + 1 + ((value - V4_LAST - 1) >> 66)
 
 
 class Shelf:
@@ -86,13 +78,9 @@ class Shelf:
 
         used = self._bounds[:, : len(self._pieces)]
         touched: set[int] = set()
+        alive = used[0] >= 0
         for box in rule.boxes:
-            mask = np.ones(used.shape[1], dtype=bool)
-            for axis, (low, high) in enumerate(box):
-                if (low, high) != EVERY[axis]:
-                    mask &= (used[2 * axis] <= _coarse(high)) & (used[2 * axis + 1] >= _coarse(low))
-            mask &= used[0] >= 0
-            touched.update(np.nonzero(mask)[0].tolist())
+            touched.update(np.nonzero(touching(used, box) & alive)[0].tolist())
         return sorted(touched)
 
     def _arrange(self) -> None:
@@ -111,9 +99,16 @@ class Shelf:
         assert self._bounds is not None
         if index >= self._bounds.shape[1]:
             self._bounds = np.concatenate((self._bounds, np.full_like(self._bounds, -1)), axis=1)
-        self._bounds[:, index] = [_coarse(value) for interval in piece.now for value in interval]
+        self._bounds[:, index] = [coarse(value) for interval in piece.now for value in interval]
 
 
 def _touches(a: Box, boxes: Iterable[Box]) -> bool:
-    """Does a box share anything with some of these?"""
-    return any(all(p[0] <= q[1] and q[0] <= p[1] for p, q in zip(a, b, strict=True)) for b in boxes)
+    """Does a box share anything with some of these? Written out: a long list spends nearly all its time here."""
+    for b in boxes:
+        if (
+            a[0][0] <= b[0][1] and b[0][0] <= a[0][1] and a[1][0] <= b[1][1] and b[1][0] <= a[1][1]
+            and a[2][0] <= b[2][1] and b[2][0] <= a[2][1] and a[4][0] <= b[4][1] and b[4][0] <= a[4][1]
+            and a[3][0] <= b[3][1] and b[3][0] <= a[3][1]
+        ):  # fmt: skip
+            return True
+    return False
