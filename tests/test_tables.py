@@ -474,6 +474,24 @@ def test_a_count_that_does_not_move_while_tests_run(
         assert finding.facts["rule"] == "rule 1" and finding.facts["moved"] == (0 if len(counts) > 1 else None)
 
 
+@pytest.mark.parametrize("hop", ["0.0.0.0/0", "accept", "999", "nowhere"])
+def test_a_next_hop_that_is_no_address_is_named_and_the_rest_is_read(case: Case, hop: str) -> None:
+    rows = [
+        {"dst": "default", "gateway": hop, "dev": "eth0"},
+        {"dst": "10.9.0.0/16", "nexthops": [{"gateway": hop}]},
+        ROUTES[1],
+    ]
+    files: dict[str, str | bytes] = {
+        "quayhead/route": json.dumps(rows), "sites/quayhead.toml": _sheet(GOOD, Q), "quayhead/hosts/h/route": json.dumps(rows),
+        "quayhead/hosts/h/addr": json.dumps(ADDRESSES).replace(A, "10.96.0.9"),
+    }  # fmt: skip
+    examined = case(files)
+    said = [p.text for p in examined.evidence.problems if "as its next hop; an address expected" in p.text]
+    assert len(said) == 4 and said[0].startswith("route 1 has ")
+    assert [d.crashed for d in examined.tunnels] == [()]
+    assert [r.text for r in examined.evidence.tables["quayhead", ""].routes] == ["10.96.0.0/24, eth1"]
+
+
 def test_two_readings_of_the_routes_are_not_added_up(case: Case) -> None:
     """The later file stands, and the problems list says that they differ."""
     tables = Tables("quayhead")

@@ -1,4 +1,4 @@
-"""Throw mutated messages, captures, lines and dumps at the readers for a while: `python tools/fuzz.py [SECONDS] [SEED]`.
+"""Throw mutated messages, captures, lines, dumps and tables at the readers for a while: `python tools/fuzz.py [SECONDS] [SEED]`.
 
 Prints the input of the first crash, or how many inputs were survived; exit status 1 for a crash.
 """
@@ -6,22 +6,30 @@ Prints the input of the first crash, or how many inputs were survived; exit stat
 from __future__ import annotations
 
 import io
+import json
 import random
 import sys
 import time
 import traceback
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests")]
 
 import samples  # noqa: E402
+from stomion.algebra.boxes import interval_of  # noqa: E402
+from stomion.errors import UnreadableInput  # noqa: E402
 from stomion.ingest.capture import read_capture  # noqa: E402
+from stomion.ingest.ostables import read_table  # noqa: E402
+from stomion.ingest.recognise import recognise  # noqa: E402
 from stomion.jobs.decoding import dump_bytes  # noqa: E402
 from stomion.logs.clean import decode_line  # noqa: E402
 from stomion.logs.reader import read_log  # noqa: E402
+from stomion.model.tables import Policy, Tables  # noqa: E402
 from stomion.standin.demo import demo_files  # noqa: E402
+from stomion.walk.journey import Side, partition  # noqa: E402
 from stomion.wire.ike import decode  # noqa: E402
 from stomion.wire.ike.ledger import ledger  # noqa: E402
 
@@ -45,6 +53,45 @@ def _dump(data: bytes) -> None:
     dump_bytes(data.decode("latin-1"))
 
 
+def _tables(data: bytes) -> None:
+    """A machine's tables, and all packets through them."""
+    files = json.loads(data)
+    tables = Tables("x")
+    for text in files.values():
+        kind = recognise(json.dumps(text).encode())
+        try:
+            read_table(kind, json.dumps(text).encode(), "x", tables)
+        except UnreadableInput:
+            continue
+    near, far = interval_of("10.74.0.0/23"), interval_of("10.96.0.0/20")
+    tables.policies = [Policy("t", tuple(near), tuple(far))]
+    side = Side("x", tables, {"h": tables}, tables.policies[0], tuple(near))
+    other = Side("y", None, {}, None, tuple(far))
+    partition(side, other)
+    partition(other, side)
+
+
+ODD: tuple[Any, ...] = (
+    None, 0, -1, 2**70, "", "x", "0.0.0.0/0", "10.0.0.0/8", "999", [], {}, "eth0", {"set": [1, 2]}, {"range": [5, 1]}, "accept",
+    {"prefix": {"addr": "10.0.0.0", "len": 99}}, {"jump": {"target": "forward"}},
+)  # fmt: skip
+"""Values that stand where another kind of value is expected."""
+
+
+def bent(value: Any, chance: random.Random, share: float) -> Any:
+    """Data of the same kind of shape with some values lost, doubled, out of order or odd."""
+    if chance.random() < share:
+        return chance.choice(ODD)
+    if isinstance(value, dict):
+        return {k: bent(v, chance, share) for k, v in value.items() if chance.random() > share / 2}
+    if isinstance(value, list):
+        out = [bent(v, chance, share) for v in value if chance.random() > share / 2]
+        if out and chance.random() < share * 3:
+            out.append(chance.choice(out))
+        return out
+    return value
+
+
 def corpus() -> dict[Callable[[bytes], None], list[bytes]]:
     """Honest inputs for every reader, to be mutated."""
     files = demo_files()
@@ -56,7 +103,11 @@ def corpus() -> dict[Callable[[bytes], None], list[bytes]]:
     ]
     lines = files["quayhead/ike.log"].splitlines() + files["marram/gateway.log"].splitlines()
     captures = [files["quayhead/wan.pcapng"][:6000], files["farlight/wan.pcap"][:6000]]
-    return {_message: messages, _line: lines, _capture: captures, _dump: [m.hex(" ").encode() for m in messages]}
+    tables = {n: json.loads(data) for n, data in files.items() if n.startswith("gannet/") and n.endswith(".json")}
+    return {
+        _message: messages, _line: lines, _capture: captures, _dump: [m.hex(" ").encode() for m in messages],
+        _tables: [json.dumps(tables).encode()],
+    }  # fmt: skip
 
 
 def mutate(data: bytes, chance: random.Random) -> bytes:
@@ -84,7 +135,11 @@ def main() -> None:
     end, count = time.monotonic() + seconds, 0
     while time.monotonic() < end:
         reader, honest = chance.choice(inputs)
-        data = mutate(chance.choice(honest), chance)
+        data = chance.choice(honest)
+        if reader is _tables:
+            data = json.dumps({n: bent(v, chance, 0.02) for n, v in json.loads(data).items()}).encode()
+        else:
+            data = mutate(data, chance)
         begin = time.perf_counter()
         try:
             reader(data)

@@ -132,6 +132,10 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
         hops = _hops(row)
         if hops:
             dev, via = hops[0]
+        strange = [v for v in (via, *(v for _, v in hops)) if v and not _is_address(v)]
+        if strange:
+            tables.doubts.append(f"{file}: route {number} has {strange[0][:40]!r} as its next hop; an address expected")
+            continue
         kind = _text(row, "type") or "unicast"
         words = _text(row, "dst") + (f" by way of {via}" if via else "") + (f", {dev}" if dev else "")
         metric = _number(row, "metric") or 0
@@ -147,6 +151,14 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
             words,
             tuple(hops[1:]),
         )
+
+
+def _is_address(text: str) -> bool:
+    try:
+        address_number(text)
+    except ValueError:
+        return False
+    return True
 
 
 def _hops(row: dict[str, Any]) -> list[tuple[str, str]]:

@@ -67,7 +67,10 @@ def page(charts: list[Chart], picture: Picture, width: int, name: str) -> Built:
     """The maps of both directions; `name` is the try that the right-hand ones show. Rows are drawn by `row_line`."""
     built: Built = [([("  all packets between the two LANs", "!source")], None)]
     if not charts:
-        return [*built, ([("  not known: an end's tables or ranges are missing", "faint")], None)]
+        return [
+            *built,
+            ([("  not known: an end's tables or ranges are missing, or they fall into too many parts", "faint")], None),
+        ]
     for chart in charts:
         ends = picture.ends if chart.index == 0 else picture.ends[::-1]
         built.append((_heading(chart, f"{ends[0].title} to {ends[1].title}", ends[1].title, name), None))
