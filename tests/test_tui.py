@@ -368,6 +368,9 @@ async def test_what_ifs_are_typed_kept_side_by_side_and_written_down(tmp_path: P
         await _worked(pilot)
         shown = text_of(app)
         assert "switch rule 1 “to the internet” off" in shown and "with B" in shown and shown.count("0 of 3") == 2
+        await pilot.press("left_square_bracket", "right_square_bracket", "1", "5")
+        await _worked(pilot)
+        assert "▸ B" in text_of(app)
         await pilot.press("tab")
         await pilot.pause(0.2)
         assert "▸ A" in text_of(app)

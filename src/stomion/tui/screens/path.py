@@ -54,6 +54,8 @@ class PathScreen(Page):
         self._column = 0
         self._asking = FLOW
         self._bench: Workbench | None = None
+        self._benches: dict[str, Workbench] = {}
+        """What is being tried, by tunnel: another tunnel's page does not lose it; reading the case again does."""
         self._flows: Flows | None = None
         self._charts: list[packets.Chart] = []
         self._drawn: tuple[Flows | None, Flows | None, int] = (None, None, 0)
@@ -82,8 +84,11 @@ class PathScreen(Page):
             self._empty("No tunnel is chosen.")
             return
         fresh = (diagnosis.picture.name, id(self.stomion.examined))
+        if fresh[1] != self._of[1]:
+            self._benches.clear()
         if fresh != self._of or self._bench is None:
-            self._of, self._bench, self._flow, self._column = fresh, Workbench(diagnosis.picture), -1, 0
+            self._of, self._flow, self._column = fresh, -1, 0
+            self._bench = self._benches.setdefault(diagnosis.picture.name, Workbench(diagnosis.picture))
         bench = self._bench
         base = flows_of(bench.base)
         if base is None:
