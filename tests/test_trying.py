@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from conftest import RECORDED
 from stomion.algebra.boxes import EVERY, Region, interval_of
 from stomion.diagnosis import edits
 from stomion.diagnosis.flows import flows_of
@@ -334,3 +335,24 @@ def test_the_map_is_all_packets_in_as_few_ranges_as_tell_them_apart(tmp_path: Pa
     assert then.shares == () and then.rows == drawn.rows
     few, _ = packet_map(shares, (), (1, 1))
     assert few.rows == (interval_of("10.96.0.0/24")[0],) and set(few.fates(0, 0)) == {Fate.CARRIED, Fate.DROPPED}
+
+
+def test_policy_routing_that_leads_past_the_tunnel_can_be_taken_away() -> None:
+    (tunnel,) = examine([RECORDED / "v2-policy-route-bypasses-tunnel"]).tunnels
+    picture = tunnel.picture
+    flows = flows_of(picture)
+    assert flows is not None
+    flow = next(f for f in flows.flows if f.failed and f.broken is not None)
+    leg = flow.broken
+    assert leg is not None
+    way = leg.steps[leg.decided][1].way
+    assert way is not None and way.rule is not None and not way.rule.of_the_system
+    side = flows.ends_of(flow.test.from_left, leg, False)
+    bench = Workbench(picture)
+    led = way.rule
+    bench.change(Place(side), lambda t: edits.without_routing_rule(t, led))
+    found = bench.work_out(bench.tries[0])
+    assert bench.tries[0].changes[0].words == f"take {led.label} away" and led.label.startswith("routing rule ")
+    assert found.amiss == 0 and [f.code for f in found.gone] == ["route-stolen"] and not found.left
+    with pytest.raises(UsageError):
+        bench.change(Place(side), lambda t: edits.without_routing_rule(t, led))

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from stomion.diagnosis.ruletext import NAT, Typed
 from stomion.errors import UsageError
-from stomion.model.tables import DESTINATION_TO, Chain, Route, Rule, Tables
+from stomion.model.tables import DESTINATION_TO, Chain, Route, RoutingRule, Rule, Tables
 
 Edited = tuple[Tables, str]
 
@@ -51,6 +51,13 @@ def without_route(tables: Tables, route: Route) -> Edited:
     if not any(r is route for r in tables.routes):
         raise UsageError("This route is not among the tables.")
     return replace(tables, routes=[r for r in tables.routes if r is not route]), f"take the route {route.text} away"
+
+
+def without_routing_rule(tables: Tables, rule: RoutingRule) -> Edited:
+    """The tables without a rule of policy routing. Raises UsageError where it is not among them."""
+    if not any(r is rule for r in tables.routing_rules):
+        raise UsageError("This routing rule is not among the tables.")
+    return replace(tables, routing_rules=[r for r in tables.routing_rules if r is not rule]), f"take {rule.label} away"
 
 
 def added(tables: Tables, typed: Typed, before: Rule | None = None) -> Edited:

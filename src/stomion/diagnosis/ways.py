@@ -113,11 +113,7 @@ def _kind(context: Context, found: Break) -> Astray | None:
         way is not None and way.route is not None and way.route.length > 0 and not tables.tunnel_devs
     ):
         thief = way.route.text if way is not None and way.route is not None else leg.says
-        by = (
-            " (policy routing)"
-            if way is not None and way.rule is not None and way.rule.priority not in (0, 32_766, 32_767)
-            else ""
-        )
+        by = " (policy routing)" if way is not None and way.rule is not None and not way.rule.of_the_system else ""
         summary = f"At {end.title} the way to {other.title} is taken past the tunnel: {thief}{by}."
         place = (way.rule.where if by and way.rule is not None else way.where) if way is not None else where
         return Astray(

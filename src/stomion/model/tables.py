@@ -110,6 +110,16 @@ class RoutingRule:
     end: str = ""
     doubt: str = ""
 
+    @property
+    def of_the_system(self) -> bool:
+        """One of the three that every machine has (ip-rule(8))."""
+        return self.priority in (0, 32_766, 32_767)
+
+    @property
+    def label(self) -> str:
+        """`routing rule 100, table main`."""
+        return f"routing rule {self.priority}, " + (self.end or f"table {self.table}")
+
 
 @dataclass(frozen=True, slots=True)
 class Policy:

@@ -10,7 +10,7 @@ from stomion.diagnosis.ruletext import rule_text
 from stomion.diagnosis.trial import Place
 from stomion.exchange.picture import Picture
 from stomion.model.provenance import Provenance
-from stomion.model.tables import ACCEPT, DROP, MASQUERADE, REJECT, RETURN, Route, Rule
+from stomion.model.tables import ACCEPT, DROP, MASQUERADE, REJECT, RETURN, Route, RoutingRule, Rule
 from stomion.tui.spans import Line, cut, left, paragraph, right
 from stomion.walk.journey import NEAR, Leg
 from stomion.walk.passage import Fate, Step
@@ -52,6 +52,12 @@ class Stop:
     @property
     def route(self) -> Route | None:
         return self.step.way.route if self.step is not None and self.step.way is not None else None
+
+    @property
+    def routing_rule(self) -> RoutingRule | None:
+        """The rule of policy routing that led here, where it is somebody's own."""
+        rule = self.step.way.rule if self.step is not None and self.step.way is not None else None
+        return rule if rule is not None and not rule.of_the_system else None
 
     @property
     def where(self) -> Provenance | None:
@@ -225,6 +231,9 @@ def step_detail(stop: Stop, picture: Picture, width: int) -> list[Line]:
         lines.append([("  its count        ", "muted"), (f"{rule.hits:,} packets", "plain")])
     if route is not None:
         lines.append([("  the route        ", "muted"), (cut(route.text or "own address", width - 22), "plain")])
+    if stop.routing_rule is not None:
+        led = f"{stop.routing_rule.label} ({stop.routing_rule.where})"
+        lines.append([("  led there by     ", "muted"), (cut(led, width - 22), "plain")])
     if step.where is not None and step.where.file:
         lines.append([("  stands in        ", "muted"), (cut(str(step.where), width - 22), "source")])
     return lines

@@ -293,8 +293,11 @@ class PathScreen(Page):
         """Take the rule or route under the cursor away, in the picture only."""
         stop = self._stop()
         rule, route = (stop.rule, stop.route) if stop is not None else (None, None)
+        led = stop.routing_rule if stop is not None else None
         if stop is None or stop.place is None or (rule is None and route is None):
             self.notify("There is no rule or route under the cursor; go to a decision that names one.")
+        elif led is not None:
+            self._attempt(stop.place, lambda tables: edits.without_routing_rule(tables, led))
         elif rule is not None:
             self._attempt(stop.place, lambda tables: edits.without(tables, rule))
         elif route is not None:
