@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from textual.pilot import Pilot
 
+from conftest import RECORDED
 from stomion.charts.seam import Stretch, stretch_text
 from stomion.jobs.demo import demo_folder
 from stomion.tui.app import StomionApp
@@ -422,3 +423,21 @@ async def test_keys_that_have_nothing_to_change_say_so(tmp_path: Path) -> None:
         )
         await pilot.pause(0.3)
         assert app.place == "path" and len(app._notifications) >= 6
+
+
+async def test_the_same_flow_stays_in_view_while_something_is_tried() -> None:
+    """Tests that were made twice are one flow once a change is tried; the one that is looked at must not become another."""
+    app = StomionApp([RECORDED / "v2-policy-route-bypasses-tunnel"])
+    async with app.run_test(size=(160, 60)) as pilot:
+        await ready(pilot)
+        await pilot.press("5")
+        await pilot.pause(0.2)
+        head = text_of(app).splitlines()[2].split("   ")[0]
+        assert "led there by     routing rule 150, table 50" in text_of(app)
+        await pilot.press("minus")
+        await _worked(pilot)
+        shown = text_of(app)
+        assert "0 of 4" in shown and shown.splitlines()[2].split("   ")[0] == head
+        await pilot.press("n", "u")
+        await _worked(pilot)
+        assert text_of(app).splitlines()[2].split("   ")[0] != head and "no gateway is touched" not in text_of(app)

@@ -11,7 +11,7 @@ from stomion.diagnosis.edits import Edited
 from stomion.diagnosis.flows import Flow, Flows, flows_of
 from stomion.diagnosis.spec import Context
 from stomion.errors import UsageError
-from stomion.exchange.picture import End, Picture
+from stomion.exchange.picture import End, LanTest, Picture
 from stomion.model.finding import Finding, Stage
 from stomion.model.tables import Tables
 from stomion.walk.passage import Fate
@@ -149,8 +149,19 @@ def amiss(flow: Flow) -> bool:
 def by_tables(picture: Picture) -> Picture:
     """The picture with its tests as flows that nobody has tried yet; each flow once."""
     flows = [replace(t, seen=False, passed=False, error="") for t in (*picture.tests, *picture.expected)]
-    once = {(t.from_left, t.source, t.to, t.service, t.expected): t for t in reversed(flows)}
-    return replace(picture, tests=[], expected=list(reversed(once.values())))
+    once: dict[tuple[object, ...], LanTest] = {}
+    for flow in flows:
+        once.setdefault((flow.from_left, flow.source or flow.who, flow.to, flow.service, flow.expected), flow)
+    return replace(picture, tests=[], expected=list(once.values()))
+
+
+def same_flow(a: LanTest, b: LanTest) -> bool:
+    """Do two tests speak of the same flow? Of a range, whichever packet of it is shown."""
+    if a.asked or b.asked:
+        return a.asked == b.asked and a.where == b.where
+    return (a.from_left, a.source or a.who, a.to, a.service, a.expected) == (
+        b.from_left, b.source or b.who, b.to, b.service, b.expected,
+    )  # fmt: skip
 
 
 def table_findings(picture: Picture) -> list[Finding]:

@@ -12,7 +12,7 @@ from stomion.diagnosis import edits
 from stomion.diagnosis.flows import Flow, Flows, flows_of
 from stomion.diagnosis.ruletext import parse_change, route_text, rule_text
 from stomion.diagnosis.suggest import machines, named_place, suggestion
-from stomion.diagnosis.trial import Place, amiss, by_tables
+from stomion.diagnosis.trial import Place, amiss, by_tables, same_flow
 from stomion.diagnosis.workbench import Workbench
 from stomion.errors import UsageError
 from stomion.exchange.picture import Picture
@@ -94,10 +94,16 @@ class PathScreen(Page):
         if base is None:
             self._empty(NOTHING)
             return
+        before = self._chosen()
         # Until a what-if is worked out beside the screen, things stand here as they are.
         self._flows = flows_of(by_tables(bench.picture)) if bench.ready else base
         assert self._flows is not None
         first = self._flow < 0
+        if before is not None and not first:
+            same = [i for i, f in enumerate(self._flows.flows) if same_flow(f.test, before.test)]
+            self._flow = (
+                same[0] if same and self._flow not in same else min(self._flow, max(0, len(self._flows.flows) - 1))
+            )
         if first:
             self._flow = next((i for i, f in enumerate(self._flows.flows) if amiss(f) and f.broken is not None), 0)
         self._build(bench, base, self._flows)
