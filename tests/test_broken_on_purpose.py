@@ -14,6 +14,7 @@ import pytest
 
 from conftest import RECORDED
 from stomion.jobs.examine import Examined, examine
+from stomion.model.finding import Certainty
 
 Rows = list[dict[str, Any]]
 COUNTER: dict[str, Any] = {"counter": {"packets": 0, "bytes": 0}}
@@ -354,9 +355,13 @@ def test_the_fault_is_found(wreck: Callable[[str, Fault], Path], base: str, name
     fault = FAULTS[name]
     folder = wreck(base, fault)
     for way in _ways(folder):
-        code, sides, rule = _judged(examine([folder]))
+        examined = examine([folder])
+        code, sides, rule = _judged(examined)
         assert (code, sides) == (fault.code, [fault.side] if fault.side else []), way
         assert fault.rule in rule, way
+        first = examined.worst_first()[0].first_fault
+        likely = fault.code == "wrong-action" or name == "a host's wrong gateway"
+        assert first is None or first.certainty is (Certainty.LIKELY if likely else Certainty.PROVEN)
 
 
 @pytest.mark.parametrize("name", [n for n, f in FAULTS.items() if f.code != "block-without-effect"])

@@ -28,6 +28,7 @@ class Astray:
     summary: str
     remedy: str
     where: Provenance | None = None
+    certainty: Certainty = Certainty.PROVEN
 
 
 def routing_fault(context: Context, spec: Spec) -> Finding | None:
@@ -73,7 +74,7 @@ def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
     if not any(places):
         places = [sheet_place(found.end)]
     return spec.finding(
-        [found.end.site], Certainty.PROVEN, astray.summary, [Remedy(found.end.site, astray.remedy)], places, facts, detail
+        [found.end.site], astray.certainty, astray.summary, [Remedy(found.end.site, astray.remedy)], places, facts, detail
     )  # fmt: skip
 
 
@@ -164,8 +165,11 @@ def _host(context: Context, found: Break, where: Provenance | None) -> Astray | 
     summary = (
         f"{host.host} behind {end.title} does not send to {other.title}'s LAN by way of the gateway: {found.leg.says}."
     )
+    remedy = f"route {other.title}'s LAN to the gateway on {host.host}"
+    # Another router might know the way on; that the test failed speaks against it, and does not prove it.
+    elsewhere = any(s.way is not None and s.way.via for _, s in found.leg.steps)
     return Astray(
-        "return-route-missing", found, summary, f"route {other.title}'s LAN to the gateway on {host.host}", where
+        "return-route-missing", found, summary, remedy, where, Certainty.LIKELY if elsewhere else Certainty.PROVEN
     )
 
 
