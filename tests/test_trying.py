@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -276,6 +277,15 @@ def test_steps_are_written_beside_the_case_and_never_into_the_demo(demo: Examine
 def test_what_was_seen_counts_for_nothing_after_a_change(demo: Examined) -> None:
     picture = by_tables(_tunnel(demo, "quayhead-eelgrass").picture)
     assert not picture.tests and all(not t.seen and not t.passed for t in picture.expected)
+
+
+def test_a_gateways_own_test_is_no_flow_to_try_a_change_on(demo: Examined) -> None:
+    """Else its failing would count as the whole LAN's, before and after."""
+    picture = _tunnel(demo, "quayhead-eelgrass").picture
+    own = replace(picture.tests[0], source="", who="quayhead", passed=False)
+    with_own = replace(picture, tests=[own, *picture.tests])
+    assert by_tables(with_own).expected == by_tables(picture).expected
+    assert outcome(with_own, with_own).total == outcome(picture, picture).total
 
 
 MAPPED = """

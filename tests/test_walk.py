@@ -15,7 +15,7 @@ from conftest import RECORDED
 from stomion.algebra.boxes import EVERY, Region, address_number, interval_of
 from stomion.diagnosis.edits import moved, without
 from stomion.diagnosis.flows import flows_of
-from stomion.diagnosis.trial import Place, Try, differences, tried
+from stomion.diagnosis.trial import Place, Try, outcome, tried
 from stomion.errors import UsageError
 from stomion.exchange.picture import End, Picture
 from stomion.ingest.sheet import read_sheet
@@ -239,7 +239,7 @@ def test_a_tried_change_says_exactly_which_packets_change() -> None:
     block_rule, allow_rule = tables.chains["filter"].rules[1:]
     attempt = tried(Try("A", before), Place(0), lambda t: moved(t, allow_rule, -1))
     assert [c.words for c in attempt.changes] == ["in filter move rule 2 above rule 1"]
-    (difference,) = differences(before, attempt.picture)
+    (difference,) = outcome(before, attempt.picture).differences
     assert (difference.from_left, difference.before, difference.after) == (True, Fate.DROPPED, Fate.CARRIED)
     wanted = Region(
         tuple((a, b, (6, 6), EVERY[3], (80, 80)) for a in interval_of(A_LAN) for b in interval_of("10.96.0.4/30"))

@@ -8,7 +8,7 @@ destination port's place where a rule names it.
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from stomion.algebra.ranges import written
@@ -134,22 +134,20 @@ def _joined(boxes: list[Box], axis: int) -> list[Box]:
         alike.setdefault((*box[:axis], *box[axis + 1 :]), []).append(box[axis])
     out = []
     for rest, intervals in alike.items():
-        for interval in _run(sorted(intervals), axis):
+        for interval in joined(intervals):
             out.append((*rest[:axis], interval, *rest[axis:]))
     return out
 
 
-def _run(intervals: list[Interval], axis: int) -> Iterator[Interval]:
-    low, high = intervals[0]
-    for first, last in intervals[1:]:
-        # IPv4 and IPv6 touch on the axis, and yet are two families.
-        apart = axis in (SOURCE, DESTINATION) and first == V6_FIRST
-        if first <= high + 1 and not apart:
-            high = max(high, last)
+def joined(intervals: Iterable[Interval]) -> list[Interval]:
+    """Intervals in order, those that overlap or touch as one. IPv4 and IPv6 touch on the axis, and yet are two families."""
+    out: list[Interval] = []
+    for low, high in sorted(intervals):
+        if out and low <= out[-1][1] + 1 and low != V6_FIRST:
+            out[-1] = (out[-1][0], max(high, out[-1][1]))
         else:
-            yield low, high
-            low, high = first, last
-    yield low, high
+            out.append((low, high))
+    return out
 
 
 def region(boxes: Iterable[Box]) -> Region:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable
 from functools import lru_cache
 
 from stomion.algebra.boxes import (
@@ -21,6 +20,7 @@ from stomion.algebra.boxes import (
     Region,
     address_text,
     addresses_text,
+    joined,
     region,
     service_text,
 )
@@ -56,9 +56,9 @@ def _parts(space: Region) -> list[tuple[list[Interval], list[Interval], str]]:
         reached: dict[str, list[Interval]] = {}
         for destination, some in services.items():
             reached.setdefault(services_text(some), []).append(destination)
-        key = tuple((tuple(_joined(found)), words) for words, found in reached.items())
+        key = tuple((tuple(joined(found)), words) for words, found in reached.items())
         alike.setdefault(key, []).append(source)
-    return [(_joined(sources), list(found), words) for key, sources in alike.items() for found, words in key]
+    return [(joined(sources), list(found), words) for key, sources in alike.items() for found, words in key]
 
 
 def _by_source(boxes: tuple[Box, ...]) -> list[tuple[Interval, list[Box]]]:
@@ -72,17 +72,6 @@ def _by_source(boxes: tuple[Box, ...]) -> list[tuple[Interval, list[Box]]]:
         return list(found.items())
     held = [(piece, [b for b in boxes if b[SOURCE][0] <= piece[0] and piece[1] <= b[SOURCE][1]]) for piece in pieces]
     return [(piece, some) for piece, some in held if some]
-
-
-def _joined(intervals: Iterable[Interval]) -> list[Interval]:
-    """Touching intervals as one; the two address families stay apart."""
-    out: list[Interval] = []
-    for low, high in sorted(intervals):
-        if out and low <= out[-1][1] + 1 and low != V6_FIRST:
-            out[-1] = (out[-1][0], max(high, out[-1][1]))
-        else:
-            out.append((low, high))
-    return out
 
 
 def spans_text(intervals: list[Interval]) -> str:

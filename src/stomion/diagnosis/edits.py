@@ -7,18 +7,9 @@ from dataclasses import replace
 from stomion.diagnosis.ruletext import NAT, Typed
 from stomion.errors import UsageError
 from stomion.model.tables import DESTINATION_TO, Chain, Route, RoutingRule, Rule, Tables
+from stomion.walk.chains import chain_of, chains_of
 
 Edited = tuple[Tables, str]
-
-
-def chain_of(tables: Tables, rule: Rule) -> Chain | None:
-    """The chain that holds a rule."""
-    return max(_chains_of(tables, rule), key=lambda c: len(c.rules), default=None)
-
-
-def _chains_of(tables: Tables, rule: Rule) -> list[Chain]:
-    """All chains that hold it: an exemption of a sheet counts for both directions of translation."""
-    return [c for c in tables.chains.values() if any(r is rule for r in c.rules)]
 
 
 def moved(tables: Tables, rule: Rule, step: int) -> Edited:
@@ -28,7 +19,7 @@ def moved(tables: Tables, rule: Rule, step: int) -> Edited:
     if not 0 <= to < len(chain.rules) or chain.rules[to].number == 0 or rule.number == 0:
         raise UsageError("The rule can't go further.")
     other = chain.rules[to]
-    for held in _chains_of(tables, rule):
+    for held in chains_of(tables, rule):
         if any(r is other for r in held.rules):
             rules = [r for r in held.rules if r is not rule]
             at = next(i for i, r in enumerate(rules) if r is other)
@@ -41,7 +32,7 @@ def moved(tables: Tables, rule: Rule, step: int) -> Edited:
 def without(tables: Tables, rule: Rule) -> Edited:
     """The tables with one rule switched off. Raises UsageError where it is not among them."""
     chain, _ = _place(tables, rule)
-    for held in _chains_of(tables, rule):
+    for held in chains_of(tables, rule):
         tables = _with_rules(tables, held, [r for r in held.rules if r is not rule])
     return tables, f"in {chain.name} switch {rule.label} off"
 
@@ -86,7 +77,7 @@ def changed(tables: Tables, rule: Rule, typed: Typed) -> Edited:
         typed.rule, number=rule.number, name=typed.rule.name or rule.name, where=rule.where, in_zone=rule.in_zone, out_zone=rule.out_zone,
         states=rule.states, marks=rule.marks, text=typed.text,
     )  # fmt: skip
-    for held in _chains_of(tables, rule):
+    for held in chains_of(tables, rule):
         tables = _with_rules(tables, held, [new if r is rule else r for r in held.rules])
     return tables, f"in {chain.name} change {rule.label} to: {typed.text}"
 

@@ -10,6 +10,7 @@ from stomion.diagnosis.flows import EXEMPTS, Break, all_alike, asked_text, break
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.tables import Rule
+from stomion.walk.chains import chain_of
 from stomion.walk.gateway import policy_boxes
 from stomion.walk.journey import between
 from stomion.walk.passage import Fate
@@ -59,7 +60,8 @@ def _kind(context: Context, found: Break) -> tuple[str, Rule | None]:
 
 def _finding(context: Context, spec: Spec, found: Break, other: Rule | None, kind: str) -> Finding:
     rule, end = found.rule, found.end
-    assert rule is not None
+    assert rule is not None and end.tables is not None
+    tables, chain = end.tables, chain_of(end.tables, rule)
     packets = _all_packets(context, found)
     words = packets_text(all_alike(context.picture, found))
     if kind == "shadowed":
@@ -74,14 +76,13 @@ def _finding(context: Context, spec: Spec, found: Break, other: Rule | None, kin
     else:
         summary = f"{end.title} translates what goes to {context.picture.other(end).title} ({rule.label}); nothing exempts it."
         remedy = f"exempt {packets_text(packets)} from translation, above {rule.label}"
-    facts: dict[str, object] = {"rule": rule.label, "chain": found.chain.name if found.chain else "", "packets": words}
+    facts: dict[str, object] = {"rule": rule.label, "chain": chain.name if chain else "", "packets": words}
     if other is not None:
         facts["exemption"] = other.label
     if found.flow is not None:
         facts["flow"] = flow_text(found.flow.test)
     places = [rule.where, other.where if other else None, found.flow.test.where if found.flow else None]
-    tables = end.tables
-    clear = tables is not None and not tables.tunnel_devs
+    clear = not tables.tunnel_devs
     detail = "Translated, they go out in clear, readable by anyone on the way." if clear else ""
     if found.flow is not None and (asked := asked_text(found.flow)):
         detail = " ".join(filter(None, (detail, f"{asked}.")))

@@ -11,7 +11,7 @@ from stomion.diagnosis.expected import is_wide, witness
 from stomion.diagnosis.sides import sides_of
 from stomion.exchange.picture import End, LanTest, Picture
 from stomion.model.tables import ACCEPT, RETURN, Chain, Rule, Tables
-from stomion.walk.chains import each_rule, may_match
+from stomion.walk.chains import chain_of, each_rule, may_match
 from stomion.walk.journey import (
     NEAR,
     Leg,
@@ -124,8 +124,7 @@ def _between(key: _Ends) -> tuple[tuple[Side, Side], tuple[tuple[Share, ...], tu
 def _flow(sides: tuple[Side, Side], shares: tuple[tuple[Share, ...], tuple[Share, ...]], test: LanTest) -> Flow:
     known = all(_filters_known(s) for s in sides)
     part = Region()
-    if test.seen and not test.source and "/" not in test.who:
-        # A gateway's own packets leave with its outer address and pass no forwarding: they are no LAN's.
+    if is_own(test):
         return Flow(test, None, known=known)
     if is_wide(test):
         sender, receiver = sides if test.from_left else sides[::-1]
@@ -134,6 +133,11 @@ def _flow(sides: tuple[Side, Side], shares: tuple[tuple[Share, ...], tuple[Share
         except (ValueError, TooMany, IndexError):
             return Flow(test, None)
     return Flow(test, _walked(sides, test), part, known)
+
+
+def is_own(test: LanTest) -> bool:
+    """Did a gateway itself send it? Its own packets leave with its outer address and pass no forwarding: they are no LAN's."""
+    return test.seen and not test.source and "/" not in test.who
 
 
 def _filters_known(side: Side) -> bool:
@@ -274,7 +278,7 @@ def _asked(rule: Rule, leg: Leg) -> bool:
 
 def rules_below(tables: Tables, leg: Leg) -> list[Rule]:
     """Rules further down the list that decided a leg, that match its packet too and do something else with it."""
-    chain = next((c for c in tables.chains.values() if any(r is leg.rule for r in c.rules)), None)
+    chain = chain_of(tables, leg.rule) if leg.rule is not None else None
     if chain is None:
         return []
     at = next(i for i, r in enumerate(chain.rules) if r is leg.rule)

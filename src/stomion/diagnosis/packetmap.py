@@ -7,7 +7,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from stomion.algebra.boxes import DESTINATION, EVERY, SOURCE, V6_FIRST, Box, Interval, Region, meet
+from stomion.algebra.boxes import DESTINATION, EVERY, SOURCE, Box, Interval, Region, joined, meet
 from stomion.walk.journey import Share
 from stomion.walk.passage import Fate
 
@@ -90,7 +90,7 @@ def _outlines(shares: tuple[Share, ...]) -> list[Box]:
 def _ranges(intervals: list[Interval], most: int, hidden: set[int]) -> tuple[Interval, ...]:
     """The ranges into which the ends of some intervals cut what they cover; neighbours joined, the narrowest first, until few enough.
     Cuts that are `hidden` are left out: a gateway's own address is no range of its own."""
-    covered = _union(intervals)
+    covered = joined(intervals)
     edges = {edge for interval in covered for edge in (interval[0], interval[1] + 1)}
     cuts = sorted((({low for low, _ in intervals} | {high + 1 for _, high in intervals}) - hidden) | edges)
     out: list[Interval] = []
@@ -102,13 +102,3 @@ def _ranges(intervals: list[Interval], most: int, hidden: set[int]) -> tuple[Int
         at = min(touching, key=lambda i: out[i + 1][1] - out[i][0])
         out[at : at + 2] = [(out[at][0], out[at + 1][1])]
     return tuple(out)
-
-
-def _union(intervals: list[Interval]) -> list[Interval]:
-    out: list[Interval] = []
-    for low, high in sorted(intervals):
-        if out and low <= out[-1][1] + 1 and low != V6_FIRST:
-            out[-1] = (out[-1][0], max(high, out[-1][1]))
-        else:
-            out.append((low, high))
-    return out

@@ -11,6 +11,7 @@ Several ranges or services stand with commas and no spaces. What is left out is 
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from stomion.algebra.boxes import (
@@ -208,7 +209,7 @@ def rule_text(rule: Rule) -> str | None:
         return None
     parts = [word, *([rule.to] if rule.to else [])]
     if sources != [EVERY[0]] or destinations != [EVERY[0]]:
-        parts.append(f"{_written(sources)} > {_written(destinations)}")
+        parts.append(f"{ranges_text(sources)} > {ranges_text(destinations)}")
     if services != [(EVERY[PROTOCOL], EVERY[PORT])]:
         # A name stands for both address families where both are meant.
         words = [service_text(p, q) for p, q in services if p != (58, 58) or ((1, 1), q) not in services]
@@ -222,7 +223,8 @@ def rule_text(rule: Rule) -> str | None:
     return " ".join(parts)
 
 
-def _written(intervals: list[Interval]) -> str:
+def ranges_text(intervals: Iterable[Interval]) -> str:
+    """Ranges as they are typed: prefixes with commas between."""
     return ",".join(dict.fromkeys(p for i in intervals for p in addresses_text(i)))
 
 

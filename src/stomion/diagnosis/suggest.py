@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from stomion.algebra.boxes import DESTINATION, SOURCE, Interval, address_text, addresses_text
+from stomion.algebra.boxes import DESTINATION, SOURCE, address_text
 from stomion.diagnosis.flows import Flow, Flows
+from stomion.diagnosis.ruletext import ranges_text
 from stomion.diagnosis.trial import Place
 from stomion.errors import UsageError
 from stomion.exchange.picture import Picture
@@ -44,7 +45,7 @@ def suggestion(picture: Picture, flows: Flows, flow: Flow) -> tuple[Place, str] 
         return None
     back = flow.trip.on_the_way_back
     side = flows.ends_of(flow.test.from_left, leg, back)
-    near, far = (_lans(flows, s) for s in (side, 1 - side))
+    near, far = (ranges_text(flows.sides[s].lans) or "any" for s in (side, 1 - side))
     if leg.place == "host":
         return _at_host(flows, leg, side, far)
     if leg.says == "forwarding is switched off":
@@ -71,8 +72,3 @@ def _at_host(flows: Flows, leg: Leg, side: int, far: str) -> tuple[Place, str] |
     dev = gateway.dev_of(address) if gateway is not None else ""
     own = next((o for o, _ in gateway.addresses.get(dev, [])), None) if gateway is not None else None
     return Place(side, host.host), f"route default via {address_text(own) if own is not None else ''}"
-
-
-def _lans(flows: Flows, side: int) -> str:
-    found: tuple[Interval, ...] = flows.sides[side].lans
-    return ",".join(dict.fromkeys(p for i in found for p in addresses_text(i))) or "any"

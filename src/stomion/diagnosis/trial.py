@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from stomion.algebra.boxes import Box, Region, meet
 from stomion.diagnosis.catalogue import rules
 from stomion.diagnosis.edits import Edited
-from stomion.diagnosis.flows import Flow, Flows, flows_of
+from stomion.diagnosis.flows import Flow, Flows, flows_of, is_own
 from stomion.diagnosis.spec import Context
 from stomion.errors import UsageError
 from stomion.exchange.picture import End, LanTest, Picture
@@ -148,20 +148,22 @@ def amiss(flow: Flow) -> bool:
 
 def by_tables(picture: Picture) -> Picture:
     """The picture with its tests as flows that nobody has tried yet; each flow once."""
-    flows = [replace(t, seen=False, passed=False, error="") for t in (*picture.tests, *picture.expected)]
+    seen = [replace(t, seen=False, passed=False, error="") for t in picture.tests if not is_own(t)]
     once: dict[tuple[object, ...], LanTest] = {}
-    for flow in flows:
-        once.setdefault((flow.from_left, flow.source or flow.who, flow.to, flow.service, flow.expected), flow)
+    for flow in (*seen, *picture.expected):
+        once.setdefault(_key(flow), flow)
     return replace(picture, tests=[], expected=list(once.values()))
 
 
 def same_flow(a: LanTest, b: LanTest) -> bool:
     """Do two tests speak of the same flow? Of a range, whichever packet of it is shown."""
-    if a.asked or b.asked:
-        return a.asked == b.asked and a.where == b.where
-    return (a.from_left, a.source or a.who, a.to, a.service, a.expected) == (
-        b.from_left, b.source or b.who, b.to, b.service, b.expected,
-    )  # fmt: skip
+    return _key(a) == _key(b)
+
+
+def _key(flow: LanTest) -> tuple[object, ...]:
+    if flow.asked:
+        return flow.asked, flow.where
+    return flow.from_left, flow.source or flow.who, flow.to, flow.service, flow.expected
 
 
 def table_findings(picture: Picture) -> list[Finding]:
@@ -173,14 +175,6 @@ def table_findings(picture: Picture) -> list[Finding]:
         if finding is not None:
             found.append(finding)
     return found
-
-
-def differences(before: Picture, after: Picture) -> list[Difference]:
-    """All packets whose fate differs, by direction and fate; the largest sets first."""
-    first, second = flows_of(before), flows_of(after)
-    if first is None or second is None:
-        return []
-    return sorted(_differences(first, second), key=lambda d: -d.region.size())
 
 
 def _differences(first: Flows, second: Flows) -> list[Difference]:

@@ -138,3 +138,13 @@ def _each(tables: Tables, chain: Chain, seen: set[str]) -> Iterator[tuple[Chain,
         yield chain, rule
         if rule.action in (JUMP, GOTO) and rule.to in tables.chains:
             yield from _each(tables, tables.chains[rule.to], seen)
+
+
+def chain_of(tables: Tables, rule: Rule) -> Chain | None:
+    """The chain that holds a rule."""
+    return max(chains_of(tables, rule), key=lambda c: len(c.rules), default=None)
+
+
+def chains_of(tables: Tables, rule: Rule) -> list[Chain]:
+    """All chains that hold it: an exemption of a sheet counts for both directions of translation."""
+    return [c for c in tables.chains.values() if any(r is rule for r in c.rules)]

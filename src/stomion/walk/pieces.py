@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from stomion.algebra.boxes import Box, Region, meet, minus
+from stomion.algebra.boxes import Box, meet, minus
 from stomion.model.tables import Rule
 
 
@@ -66,8 +65,3 @@ def split(piece: Piece, rule: Rule) -> tuple[list[Piece], list[Piece]]:
                 following.extend(part.without(box))
         outside = following
     return inside, outside
-
-
-def region_of(pieces: Iterable[Piece]) -> Region:
-    """What pieces were at first, as a set; they must be disjoint."""
-    return Region(tuple(p.box for p in pieces))
