@@ -352,7 +352,7 @@ async def test_what_ifs_are_typed_kept_side_by_side_and_written_down(tmp_path: P
     app = StomionApp([tmp_path / "case"])
     async with app.run_test(size=(160, 60)) as pilot:
         await _eelgrass(pilot)
-        await pilot.press("plus")
+        await pilot.press("down", "plus")
         assert app.screen.query_one("#typed").value == "at Eelgrass: exempt 10.70.0.0/22 > 10.96.0.0/20"
         await pilot.press("enter")
         await _worked(pilot)
@@ -360,7 +360,7 @@ async def test_what_ifs_are_typed_kept_side_by_side_and_written_down(tmp_path: P
         await pilot.press("s")
         await _worked(pilot)
         assert "▸ B" in text_of(app) and "nothing yet: < > - + = change it" in text_of(app)
-        await pilot.press("equals_sign", *", out wan7", "enter")
+        await pilot.press("up", "equals_sign", *", out wan7", "enter")
         await pilot.pause(0.2)
         assert any(
             "'wan7" in n.message or "no range" in n.message or "no service" in n.message for n in app._notifications

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stomion.algebra.boxes import DESTINATION, PORT, PROTOCOL, SOURCE, Box, address_text, service_text
-from stomion.diagnosis.flows import Flow, Flows, asked_text, flow_text, rules_below
+from stomion.diagnosis.flows import EXEMPTS, Flow, Flows, asked_text, flow_text, rules_below
 from stomion.diagnosis.ruletext import rule_text
 from stomion.diagnosis.trial import Place
 from stomion.exchange.picture import Picture
@@ -174,7 +174,10 @@ def _too_late(flows: Flows, leg: Leg, step: Step, side: int, half: int) -> Built
         return []
     built: Built = []
     for rule in rules_below(machine, leg)[:MOST_BELOW]:
-        says = f"{rule.label} {_DOES.get(rule.action, rule.action)}, never asked"
+        does = (
+            "exempts it" if step.what == "translate" and rule.action in EXEMPTS else _DOES.get(rule.action, rule.action)
+        )
+        says = f"{rule.label} {does}, never asked"
         later = Step(step.what, says, rule.where, rule)
         built.append((_step_line(later, side, 0, half, "after"), Stop(tables, later, _packet_text(leg.box))))
     return built

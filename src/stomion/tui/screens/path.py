@@ -9,7 +9,7 @@ from textual.app import ComposeResult
 from textual.widgets import Input
 
 from stomion.diagnosis import edits
-from stomion.diagnosis.flows import Flow, Flows, flows_of
+from stomion.diagnosis.flows import Flow, Flows, flows_of, rules_below
 from stomion.diagnosis.ruletext import parse_change, route_text, rule_text
 from stomion.diagnosis.suggest import machines, named_place, suggestion
 from stomion.diagnosis.trial import Place, amiss, by_tables, same_flow
@@ -269,6 +269,11 @@ class PathScreen(Page):
         assert self._bench is not None
         place, words = named_place(text, self._bench.picture, self._default_place(self._bench.picture))
         before = stop.rule if stop is not None and stop.place == place else None
+        leg = flow.broken if (flow := self._chosen()) is not None else None
+        tables = place.tables(self._bench.picture)
+        if leg is not None and tables is not None and any(r is before for r in rules_below(tables, leg)):
+            # Beside a rule that is never asked another would not be asked either: it goes above the one that decides.
+            before = leg.rule
         self._change(place, lambda tables: edits.added(tables, parse_change(words, tables), before))
 
     def _default_place(self, picture: Picture) -> Place:
