@@ -78,7 +78,7 @@ def _says(flow: Flow) -> str:
     return (
         f"It ends: {leg.says or leg.fate.value}."
         if leg is not None
-        else "The tables of both ends let it pass, and its answer too."
+        else f"{flow.whose} let it pass, and its answer too."
     )
 
 

@@ -54,6 +54,11 @@ class Flow:
         return self.test.passed if self.test.seen else self.known and self.trip is not None and self.trip.works
 
     @property
+    def whose(self) -> str:
+        """Whose tables the walk speaks of, to begin a sentence."""
+        return "The tables of both ends" if self.known else "The tables that are known"
+
+    @property
     def broken(self) -> Leg | None:
         return self.trip.broken if self.trip is not None else None
 

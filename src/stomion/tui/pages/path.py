@@ -206,11 +206,11 @@ def _step_line(step: Step, side: int, sender: int, half: int, state: str) -> Lin
 def _verdict(flow: Flow, width: int, trying: bool) -> list[Line]:
     leg = flow.broken
     if leg is None:
-        text, tone = "The tables of both ends let it pass, and its answer too.", "proven"
+        text, tone = f"{flow.whose} let it pass, and its answer too.", "proven"
         if not flow.test.expected:
-            text, tone = "It ought to be blocked, and the tables of both ends let it pass.", "change"
+            text, tone = f"It ought to be blocked. {flow.whose} let it pass.", "change"
         elif flow.test.seen and not flow.test.passed and not trying:
-            text, tone = "The tables let it pass; what stopped it is not in them.", "doubt"
+            text, tone = f"{flow.whose} let it pass; what stopped it is not in them.", "doubt"
     else:
         back = " on its way back" if flow.trip is not None and flow.trip.on_the_way_back else ""
         text, tone = f"It ends{back}: {leg.says or leg.fate.value}.", "change" if flow.test.expected else "proven"
