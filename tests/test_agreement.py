@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.algebra.agreement import tuples, ways, would_choose
-from stomion.algebra.strength import Level, level_of, rank
+from stomion.crypto.agreement import tuples, ways, would_choose
+from stomion.crypto.strength import Level, level_of, rank
 from stomion.model.proposal import Proposal
 
 CIPHERS = ["AES-CBC-256", "AES-CBC-128", "3DES"]

@@ -7,10 +7,10 @@ import ipaddress
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.algebra.proposals import agreement, disagreements, nearest_miss
-from stomion.algebra.ranges import common, covers, missing, same, spans, written
-from stomion.algebra.strength import strongest
+from stomion.crypto.proposals import agreement, disagreements, nearest_miss
+from stomion.crypto.strength import strongest
 from stomion.model.proposal import Proposal
+from stomion.space.ranges import common, covers, missing, same, spans, written
 
 values = st.lists(
     st.sampled_from(["AES-CBC-128", "AES-CBC-256", "AES-GCM-16-256", "3DES"]), min_size=1, max_size=3, unique=True

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.algebra.boxes import (
+from stomion.space.boxes import (
     EVERY,
     Box,
     Region,

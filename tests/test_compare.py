@@ -8,14 +8,15 @@ from pathlib import Path
 
 import pytest
 
-from stomion.diagnosis.compare import DIFFERS, FREE, OPEN, PARTLY, SAME, Comparison, compare
-from stomion.diagnosis.whatif import edited, judged, standing_sheet
 from stomion.errors import UsageError
 from stomion.jobs.demo import demo_folder
 from stomion.jobs.examine import Examined, examine
 from stomion.jobs.handover import handover_document, rendered
 from stomion.model.finding import Certainty
 from stomion.tui.app import StomionApp
+from stomion.tunnel.settings import standing_sheet
+from stomion.views.compare import DIFFERS, FREE, OPEN, PARTLY, SAME, Comparison, compare
+from stomion.whatif.sheets import edited, judged
 from test_findings import LEFT, RIGHT, SHEET
 from test_tui import ready, text_of
 

@@ -10,7 +10,7 @@ import pytest
 import samples
 import test_tables
 from conftest import RECORDED
-from stomion.algebra.proposals import agreement, nearest_miss
+from stomion.crypto.proposals import agreement, nearest_miss
 from stomion.diagnosis.catalogue import rules
 from stomion.jobs.examine import Examined, examine
 from stomion.jobs.summary import summary_of

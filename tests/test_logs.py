@@ -8,14 +8,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.logs.addresses import read_addresses
-from stomion.logs.algorithms import find_proposal
-from stomion.logs.clean import clean, decode_line
 from stomion.logs.reader import LogState, read_log, understand_line
 from stomion.logs.timestamps import find_stamp
 from stomion.logs.understand import understand
 from stomion.model.event import What
 from stomion.model.provenance import Provenance
+from stomion.vocabulary.addresses import read_addresses
+from stomion.vocabulary.algorithms import find_proposal
+from stomion.vocabulary.clean import clean, decode_line
 
 HERE = Provenance("x.log", "quayhead", line=1)
 MOMENT = datetime(2026, 5, 4, 9, 14, 7, tzinfo=UTC).timestamp()

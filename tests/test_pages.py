@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import pytest
 
-from stomion.charts.ladder import ladder_of, message_of
-from stomion.charts.seam import seam_of
-from stomion.diagnosis.inferred import evident_settings
 from stomion.jobs.examine import Examined
 from stomion.jobs.places import texts_at
 from stomion.tui.pages import evidence, negotiation, tunnel, tunnels
 from stomion.tui.spans import width_of
+from stomion.views.inferred import evident_settings
+from stomion.views.ladder import ladder_of, message_of
+from stomion.views.seam import seam_of
 
 WIDTHS = (60, 80, 100, 131, 160, 200)
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import pytest
 
 from stomion.jobs.demo import demo_folder
-from stomion.logs.clean import clean
 from stomion.logs.understand import understand
 from stomion.model.event import What
 from stomion.model.provenance import Provenance
@@ -13,6 +12,7 @@ from stomion.standin.chance import Chance
 from stomion.standin.demo import _psk, demo_files
 from stomion.standin.dialects import LEDGERED, TALKATIVE, Dialect
 from stomion.standin.secrets import exchange, prf_plus
+from stomion.vocabulary.clean import clean
 
 EXPECTED = {
     "initiate": (What.INITIATING, False),

@@ -11,22 +11,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import RECORDED
-from stomion.algebra.boxes import EVERY, Region, interval_of
-from stomion.diagnosis import edits
-from stomion.diagnosis.flows import flows_of
-from stomion.diagnosis.packetmap import packet_map
-from stomion.diagnosis.ruletext import parse_change, route_text, rule_text
 from stomion.diagnosis.runner import Diagnosis
-from stomion.diagnosis.suggest import machines, named_place, suggestion
-from stomion.diagnosis.trial import MAX_TRIES, Place, Try, by_tables, outcome
-from stomion.diagnosis.workbench import Workbench
 from stomion.errors import UsageError
 from stomion.jobs.demo import demo_folder
 from stomion.jobs.examine import Examined, examine
 from stomion.jobs.flowtext import parse_flow
 from stomion.jobs.steps import steps_page, steps_text, write_steps
 from stomion.model.tables import Tables
+from stomion.space.boxes import EVERY, Region, interval_of
+from stomion.tunnel.flows import flows_of
+from stomion.views.packetmap import packet_map
 from stomion.walk.passage import Fate
+from stomion.whatif import edits
+from stomion.whatif.suggest import machines, named_place, suggestion
+from stomion.whatif.tables import MAX_TRIES, Place, Try, by_tables, outcome
+from stomion.whatif.typed import parse_change, route_text, rule_text
+from stomion.whatif.workbench import Workbench
 
 _WAN, _LAN = interval_of("192.0.2.0/24")[0], interval_of("10.96.0.0/20")[0]
 GATEWAY = Tables("quayhead", addresses={"wan0": [(0xC000020A, _WAN)], "lan0": [(0x0A600001, _LAN)]})

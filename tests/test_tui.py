@@ -9,12 +9,12 @@ import pytest
 from textual.pilot import Pilot
 
 from conftest import RECORDED
-from stomion.charts.seam import Stretch, stretch_text
 from stomion.jobs.demo import demo_folder
 from stomion.tui.app import StomionApp
 from stomion.tui.keymap import KEYS, SCREENS
 from stomion.tui.spans import cut, left, right, width_of, wrap
 from stomion.tui.widgets.lines import Lines
+from stomion.views.seam import Stretch, stretch_text
 
 
 def text_of(app: StomionApp) -> str:

@@ -12,18 +12,18 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from conftest import RECORDED
-from stomion.algebra.boxes import EVERY, Region, address_number, interval_of
-from stomion.diagnosis.edits import moved, without
-from stomion.diagnosis.flows import flows_of
-from stomion.diagnosis.trial import Place, Try, outcome, tried
 from stomion.errors import UsageError
-from stomion.exchange.picture import End, Picture
 from stomion.ingest.sheet import read_sheet
 from stomion.jobs.examine import examine
 from stomion.model.tables import Rule, Tables
+from stomion.space.boxes import EVERY, Region, address_number, interval_of
+from stomion.tunnel.flows import flows_of
+from stomion.tunnel.picture import End, Picture
 from stomion.walk.declared import declared_tables, tunnel_policy
 from stomion.walk.journey import Side, packet_box, partition, round_trip
 from stomion.walk.passage import Fate
+from stomion.whatif.edits import moved, without
+from stomion.whatif.tables import Place, Try, outcome, tried
 
 A_LAN, B_LAN = "10.64.0.0/28", "10.96.0.0/28"
 NETS = [

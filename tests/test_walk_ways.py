@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from stomion.algebra.boxes import EVERY, LAST, V6_FIRST, Box, Region, address_number, interval_of, meet
 from stomion.ingest.ostables import read_table
 from stomion.model.provenance import Provenance
 from stomion.model.tables import ACCEPT, MASQUERADE, Chain, Interval, Names, Policy, Route, Rule, Tables
+from stomion.space.boxes import EVERY, LAST, V6_FIRST, Box, Region, address_number, interval_of, meet
 from stomion.walk import index
 from stomion.walk import shelf as shelves
 from stomion.walk.journey import Leg, Side, packet_box, partition, travel

@@ -251,9 +251,9 @@ def bench_sheets(quick: bool) -> None:
     """The sheets of a thousand tunnels read, joined and compared, against parsing their TOML alone."""
     import tomllib
 
-    from stomion.diagnosis.compare import compare
     from stomion.jobs.examine import examine
     from stomion.jobs.sheets import started_sheet
+    from stomion.views.compare import compare
 
     count = 100 if quick else 1_000
     with tempfile.TemporaryDirectory() as folder:

@@ -19,16 +19,16 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests")]
 
 import samples  # noqa: E402
-from stomion.algebra.boxes import interval_of  # noqa: E402
 from stomion.errors import UnreadableInput  # noqa: E402
 from stomion.ingest.capture import read_capture  # noqa: E402
 from stomion.ingest.ostables import read_table  # noqa: E402
 from stomion.ingest.recognise import recognise  # noqa: E402
 from stomion.jobs.decoding import dump_bytes  # noqa: E402
-from stomion.logs.clean import decode_line  # noqa: E402
 from stomion.logs.reader import read_log  # noqa: E402
 from stomion.model.tables import Policy, Tables  # noqa: E402
+from stomion.space.boxes import interval_of  # noqa: E402
 from stomion.standin.demo import demo_files  # noqa: E402
+from stomion.vocabulary.clean import decode_line  # noqa: E402
 from stomion.walk.journey import Side, partition  # noqa: E402
 from stomion.wire.ike import decode  # noqa: E402
 from stomion.wire.ike.ledger import ledger  # noqa: E402

@@ -1,1 +1,1 @@
-"""The case: all evidence as read, the sites, and the tunnels worked out from it."""
+"""The case as it was read: all evidence, before anything is concluded from it."""

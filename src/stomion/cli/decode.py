@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from stomion.cli.main import EXIT_USAGE
-from stomion.logs.clean import clean
+from stomion.vocabulary.clean import clean
 
 
 @click.command(

@@ -11,7 +11,7 @@ import click
 
 from stomion import __version__
 from stomion.errors import UsageError
-from stomion.logs.clean import clean
+from stomion.vocabulary.clean import clean
 
 EXIT_FAULT, EXIT_USAGE = 1, 2
 FullScreen = Callable[[list[Path]], None]

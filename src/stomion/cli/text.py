@@ -5,8 +5,8 @@ from __future__ import annotations
 import textwrap
 
 from stomion.jobs.summary import FindingRecord, Place, Summary, TunnelRecord
-from stomion.logs.clean import clean
 from stomion.model.provenance import Provenance
+from stomion.vocabulary.clean import clean
 
 WIDTH = 100
 MARKS = {"pass": "━", "fault": "╱", "caution": "╍", "unseen": "·", "unreached": " "}

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from stomion.algebra.proposals import agreement, settled
+from stomion.crypto.proposals import agreement, settled
 from stomion.diagnosis.spec import Context, Spec, sheet_places
-from stomion.exchange.picture import Picture
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
+from stomion.tunnel.picture import Picture
 
 
 def agreed_proposals(picture: Picture, layer: str) -> list[tuple[Proposal, Provenance | None]]:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.algebra.proposals import Miss, agreement, nearest_miss
-from stomion.algebra.strength import strongest
+from stomion.crypto.proposals import Miss, agreement, nearest_miss
+from stomion.crypto.strength import strongest
 from stomion.diagnosis.spec import Context, listed
 from stomion.exchange.inside import child_asked
-from stomion.exchange.picture import End
 from stomion.model.event import Event, What
 from stomion.model.finding import Remedy
 from stomion.model.proposal import Proposal
+from stomion.tunnel.picture import End
 
 _CHILD = frozenset({What.CHILD_PROPOSAL_REFUSED, What.PFS_REFUSED, What.PROPOSAL_REFUSED})
 

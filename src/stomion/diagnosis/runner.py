@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from stomion.diagnosis.catalogue import rules
 from stomion.diagnosis.spec import Context
 from stomion.diagnosis.stages import stage_verdicts, status_of
-from stomion.exchange.cause import leading_cause
-from stomion.exchange.picture import Picture
 from stomion.model.finding import STAGES, Finding, StageVerdict, Status
+from stomion.tunnel.cause import leading_cause
+from stomion.tunnel.picture import Picture
 
 
 @dataclass(frozen=True, slots=True)

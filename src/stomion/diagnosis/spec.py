@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from stomion.exchange.cause import Cause
-from stomion.exchange.picture import End, Picture
 from stomion.exchange.story import Refusal
 from stomion.model.event import Event, What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
+from stomion.tunnel.cause import Cause
+from stomion.tunnel.picture import End, Picture
 
 MAX_EVIDENCE = 8
 """Places of proof named with one finding; the first and the most telling ones."""

@@ -7,10 +7,10 @@ from collections.abc import Callable
 from stomion.diagnosis.spec import last_event, listed
 from stomion.diagnosis.tablelines import table_line
 from stomion.exchange.negotiation import Reach
-from stomion.exchange.picture import End, Picture
 from stomion.model.event import What
 from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Status, Verdict
 from stomion.model.provenance import Provenance
+from stomion.tunnel.picture import End, Picture
 
 Line = tuple[Verdict, str, Provenance | None]
 """One end's verdict of a stage, the words for it, and their proof."""

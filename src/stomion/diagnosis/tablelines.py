@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.flows import flows_of
-from stomion.exchange.picture import End, Picture
 from stomion.model.finding import Stage, Verdict
 from stomion.model.provenance import Provenance
+from stomion.tunnel.flows import flows_of
+from stomion.tunnel.picture import End, Picture
 from stomion.walk.journey import NEAR, Share
 from stomion.walk.passage import Fate, Step
 

@@ -1,1 +1,1 @@
-"""Negotiations put together from packets and log events, both ends joined into one picture per tunnel."""
+"""Negotiations put together from packets, one end's log read to its last state, and how far two clocks are apart."""

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stomion.exchange.negotiation import Negotiation, Step
-from stomion.logs.addresses import range_to_prefixes
 from stomion.model.proposal import Proposal
+from stomion.vocabulary.addresses import range_to_prefixes
 from stomion.wire.ike.bodies import Identity, TsList
 
 

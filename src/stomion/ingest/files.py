@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from stomion.errors import Malformed, UnreadableInput
-from stomion.logs.clean import MAX_LINE, decode_line
+from stomion.vocabulary.clean import MAX_LINE, decode_line
 
 HEAD = 65_536
 """Bytes looked at to recognise a file."""

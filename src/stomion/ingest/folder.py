@@ -31,9 +31,9 @@ from stomion.ingest.yang import read_model_data
 from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
-from stomion.logs.timestamps import rfc3339_seconds
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
+from stomion.vocabulary.times import rfc3339_seconds
 
 MAX_FILES = 20_000
 NOT_SITES = frozenset(("sites", "path", ".stomion"))

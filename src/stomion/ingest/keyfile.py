@@ -8,7 +8,7 @@ import msgspec
 
 from stomion.errors import UnreadableInput, UsageError
 from stomion.ingest.files import open_input, read_lines
-from stomion.logs.algorithms import find_proposal
+from stomion.vocabulary.algorithms import find_proposal
 from stomion.wire.ike.keys import IkeKeys
 
 _DECODER = msgspec.json.Decoder(IkeKeys)

@@ -6,21 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
-from stomion.algebra.boxes import (
-    DESTINATION,
-    EVERY,
-    PORT,
-    PROTOCOL,
-    PROTOCOLS,
-    SOURCE,
-    SOURCE_PORT,
-    V4,
-    V6,
-    Box,
-    Region,
-    interval_of,
-    region,
-)
 from stomion.model.provenance import Provenance
 from stomion.model.tables import (
     ACCEPT,
@@ -38,6 +23,21 @@ from stomion.model.tables import (
     Interval,
     Names,
     Rule,
+)
+from stomion.space.boxes import (
+    DESTINATION,
+    EVERY,
+    PORT,
+    PROTOCOL,
+    PROTOCOLS,
+    SOURCE,
+    SOURCE_PORT,
+    V4,
+    V6,
+    Box,
+    Region,
+    interval_of,
+    region,
 )
 
 SetOf = Callable[[str], Any]

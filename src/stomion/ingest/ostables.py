@@ -8,11 +8,11 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Any
 
-from stomion.algebra.boxes import LAST, V4, V4_LAST, V6, V6_FIRST, address_number, interval_of, meet
 from stomion.errors import UnreadableInput
 from stomion.ingest.nftables import chain_of, is_base, rule_of
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Chain, Interval, Policy, Route, RoutingRule, Rule, Tables
+from stomion.space.boxes import LAST, V4, V4_LAST, V6, V6_FIRST, address_number, interval_of, meet
 
 MAX_RULES = 200_000
 _ENDS = ("blackhole", "unreachable", "prohibit")

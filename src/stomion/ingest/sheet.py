@@ -14,7 +14,6 @@ from typing import Any, get_type_hints
 import msgspec
 
 from stomion.errors import UnreadableInput
-from stomion.logs.algorithms import encryption_of, find_proposal, group_of
 from stomion.model.site import (
     CHOICES,
     SheetFilter,
@@ -25,6 +24,7 @@ from stomion.model.site import (
     SheetTunnel,
     SiteSheet,
 )
+from stomion.vocabulary.algorithms import encryption_of, find_proposal, group_of
 
 MAX_PROBLEMS = 40
 _TABLES: dict[str, type[msgspec.Struct]] = {

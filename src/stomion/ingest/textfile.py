@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from stomion.ingest.files import GZIP, open_input
-from stomion.logs.clean import MAX_LINE, decode_line
+from stomion.vocabulary.clean import MAX_LINE, decode_line
 
 CHUNK = 1 << 20
 MAX_KEPT = 256 << 20

@@ -246,7 +246,7 @@ def ike_data(sheet: SiteSheet) -> dict[str, Any]:
 
 
 def _entry(tunnel: SheetTunnel) -> dict[str, Any]:
-    from stomion.diagnosis.whatif import model_proposal
+    from stomion.vocabulary.algorithms import model_proposal
 
     ike = [model_proposal(p, "IKE") for p in tunnel.ike_proposal[:1]]
     esp = [model_proposal(p, "ESP") for p in tunnel.esp_proposal[:1]]

@@ -13,7 +13,7 @@ from stomion.exchange.negotiation import Step, assemble
 from stomion.ingest.capture import MAGICS, read_capture
 from stomion.ingest.files import open_input
 from stomion.ingest.keyfile import read_keys
-from stomion.logs.timestamps import clock_text
+from stomion.vocabulary.times import clock_text
 from stomion.wire.ike import Message, decode
 from stomion.wire.ike.ledger import ledger
 

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from stomion.charts.ladder import ladder_of
-from stomion.charts.seam import seam_of
-from stomion.charts.selectors import selectors_of
-from stomion.charts.walk import maps_of, walk_of
 from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import UsageError
 from stomion.jobs.examine import Examined
+from stomion.views.ladder import ladder_of
+from stomion.views.seam import seam_of
+from stomion.views.selectors import selectors_of
+from stomion.views.walk import maps_of, walk_of
 
 KINDS = ("seam", "ladder", "selectors", "walk", "map")
 
 
 def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attempt: int | None = None) -> None:
     """Write one drawing. Raises UsageError for a format, a tunnel or an attempt that is not there."""
-    from stomion.charts import render
+    from stomion.render import drawings as render
 
     if target.suffix not in render.FORMATS:
         raise UsageError(f"{target}: the name has to end in {' or '.join(render.FORMATS)}")
@@ -47,7 +47,7 @@ def _only(chosen: list[Diagnosis], kind: str) -> Diagnosis:
 
 def _traffic(diagnosis: Diagnosis, kind: str, target: Path) -> None:
     """A packet's way, or the map of all packets. Raises UsageError where no tables tell of them."""
-    from stomion.charts import render
+    from stomion.render import drawings as render
 
     walk, maps = walk_of(diagnosis), maps_of(diagnosis)
     if (kind == "walk" and walk is None) or (kind == "map" and not maps):
@@ -64,7 +64,7 @@ def _traffic(diagnosis: Diagnosis, kind: str, target: Path) -> None:
 
 
 def _ladder(chosen: list[Diagnosis], target: Path, attempt: int | None) -> None:
-    from stomion.charts import render
+    from stomion.render import drawings as render
 
     diagnosis = _only(chosen, "ladder")
     picture = diagnosis.picture

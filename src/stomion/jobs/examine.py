@@ -7,7 +7,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from stomion.case.assemble import pictures
 from stomion.case.evidence import Evidence
 from stomion.diagnosis.runner import Diagnosis, diagnose
 from stomion.errors import Cancelled
@@ -15,6 +14,7 @@ from stomion.ingest.folder import read_case
 from stomion.ingest.keyfile import read_keys
 from stomion.model.finding import STAGES, Certainty, Status
 from stomion.model.provenance import Problem
+from stomion.tunnel.build import pictures
 
 
 @dataclass(frozen=True, slots=True)

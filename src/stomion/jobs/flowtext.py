@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from stomion.algebra.boxes import address_number, service_of
-from stomion.diagnosis.flows import flows_of
-from stomion.exchange.picture import LanTest, Picture
 from stomion.model.provenance import Provenance
+from stomion.space.boxes import address_number, service_of
+from stomion.tunnel.flows import flows_of
+from stomion.tunnel.picture import LanTest, Picture
 
 
 def parse_flow(text: str, picture: Picture) -> LanTest | str:

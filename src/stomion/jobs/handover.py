@@ -5,11 +5,11 @@ from __future__ import annotations
 import importlib
 from pathlib import Path
 
-from stomion.diagnosis.handover import Handover, Setting, handover
 from stomion.errors import UsageError
 from stomion.jobs.beside import beside, safe_name
 from stomion.jobs.examine import Examined
-from stomion.report.document import Document, Section
+from stomion.render.document import Document, Section
+from stomion.views.handover import Handover, Setting, handover
 
 FORMATS = {".md": "markdown", ".html": "html", ".pdf": "pdf"}
 
@@ -63,7 +63,7 @@ def rendered(document: Document, suffix: str) -> bytes:
     name = FORMATS.get(suffix.lower())
     if name is None:
         raise UsageError(f"{suffix or 'a name without an ending'}: no such format; there are {', '.join(FORMATS)}")
-    module = importlib.import_module(f"stomion.report.{name}")
+    module = importlib.import_module(f"stomion.render.{name}")
     found: bytes = module.render(document)
     return found
 

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from stomion.charts.ladder import message_of
 from stomion.errors import UnreadableInput, UsageError
 from stomion.exchange.negotiation import Step
-from stomion.exchange.picture import Picture
 from stomion.ingest.textfile import TextFile
 from stomion.jobs.decoding import message_title
 from stomion.jobs.examine import Examined
-from stomion.logs.timestamps import clock_text
 from stomion.model.event import Event
 from stomion.model.provenance import Provenance
+from stomion.tunnel.picture import Picture
+from stomion.views.ladder import message_of
+from stomion.vocabulary.times import clock_text
 
 
 def texts_at(picture: Picture, places: tuple[Provenance, ...]) -> dict[Provenance, str]:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from stomion.algebra.packetwords import packets_text
-from stomion.diagnosis.flows import flow_text
-from stomion.diagnosis.trial import Outcome, Try
 from stomion.errors import UsageError
-from stomion.exchange.picture import Picture
 from stomion.jobs.beside import beside, safe_name
+from stomion.space.packetwords import packets_text
+from stomion.tunnel.flows import flow_text
+from stomion.tunnel.picture import Picture
+from stomion.whatif.tables import Outcome, Try
 
 
 def steps_text(attempt: Try) -> str:

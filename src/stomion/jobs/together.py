@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.charts.ladder import message_of, step_label
-from stomion.exchange.picture import End, Picture
-from stomion.logs.timestamps import clock_text
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
+from stomion.tunnel.picture import End, Picture
+from stomion.views.ladder import message_of, step_label
+from stomion.vocabulary.times import clock_text
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import msgspec
 
-from stomion.logs.timestamps import rfc3339_seconds
+from stomion.vocabulary.times import rfc3339_seconds
 
 MAX_ENTRY = 64 << 10
 """Bytes of a journal entry that is taken apart; a larger one is read as text."""

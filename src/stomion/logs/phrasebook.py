@@ -19,11 +19,11 @@ from dataclasses import dataclass, field
 from msgspec.structs import replace
 
 from stomion.errors import Malformed
-from stomion.logs.addresses import range_to_prefixes
-from stomion.logs.algorithms import find_proposal
 from stomion.logs.timestamps import SHAPES, find_stamp
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
+from stomion.vocabulary.addresses import range_to_prefixes
+from stomion.vocabulary.algorithms import find_proposal
 
 MAX_PHRASES = 2_000
 MAX_TEXT = 500

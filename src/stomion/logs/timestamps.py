@@ -98,20 +98,3 @@ def _zone(text: str | None) -> tuple[timezone, bool]:
     if offset >= timedelta(hours=24):
         return UTC, False
     return timezone(offset if text[0] == "+" else -offset), True
-
-
-def rfc3339_seconds(text: str) -> float | None:
-    """An RFC 3339 time as seconds since 1970 UTC, or None where it is none."""
-    try:
-        return datetime.fromisoformat(text).timestamp()
-    except (ValueError, OverflowError):
-        return None
-
-
-def clock_text(at: float, *, day: bool = False) -> str:
-    """`06:27:03.745` in UTC, with the date before it where asked."""
-    try:
-        moment = datetime.fromtimestamp(at, UTC)
-    except (ValueError, OverflowError, OSError):
-        return f"{at:.3f}"
-    return moment.strftime("%Y-%m-%d %H:%M:%S" if day else "%H:%M:%S") + f".{moment.microsecond // 1000:03d}"

@@ -9,11 +9,11 @@ from functools import lru_cache
 import msgspec
 
 from stomion.logs import lexicon as lex
-from stomion.logs.addresses import Named, read_addresses
-from stomion.logs.algorithms import find_proposal
 from stomion.model.event import Event, What
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
+from stomion.vocabulary.addresses import Named, read_addresses
+from stomion.vocabulary.algorithms import find_proposal
 
 _TAG = re.compile(r"\[[A-Za-z]{2,8}\]|\b\d\d\[[A-Z]{3}\]")
 _ANGLE = re.compile(r"<([^<>|]*)(?:\|(\d+))?>")

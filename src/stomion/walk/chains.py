@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
-from stomion.algebra.boxes import MAX_BOXES, Box, TooMany
 from stomion.model.tables import CONTINUE, DROP, GOTO, JUMP, MARK, NEW, RETURN, Chain, Rule, Tables
+from stomion.space.boxes import MAX_BOXES, Box, TooMany
 from stomion.walk.index import Listed
 from stomion.walk.pieces import Piece
 from stomion.walk.shelf import Shelf

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
-from stomion.algebra.boxes import EVERY, Box, address_number, interval_of, service_of
 from stomion.model.provenance import Provenance
 from stomion.model.site import SheetFilter, SheetMatch, SheetTranslation, SheetTunnel, SiteSheet
 from stomion.model.tables import (
@@ -24,6 +23,7 @@ from stomion.model.tables import (
     Rule,
     Tables,
 )
+from stomion.space.boxes import EVERY, Box, address_number, interval_of, service_of
 
 _FILTER_ACTIONS = {"allow": ACCEPT, "drop": DROP, "reject": REJECT}
 

@@ -10,13 +10,13 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 from functools import lru_cache
 
-from stomion.algebra.boxes import EVERY, Box, meet
 from stomion.model.tables import (
     ESTABLISHED,
     NEW,
     Policy,
     Tables,
 )
+from stomion.space.boxes import EVERY, Box, meet
 from stomion.walk.chains import Setting, Verdict, blocked, through
 from stomion.walk.index import Listed
 from stomion.walk.passage import Fate, Passage, Step

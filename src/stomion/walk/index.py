@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
-from stomion.algebra.boxes import EVERY, V4_LAST, Box
+from stomion.space.boxes import EVERY, V4_LAST, Box
 from stomion.walk.pieces import Piece
 
 if TYPE_CHECKING:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from stomion.algebra.boxes import (
+from stomion.model.provenance import Provenance
+from stomion.model.tables import ESTABLISHED, NEW, Interval, Policy, Rule, Tables
+from stomion.space.boxes import (
     DESTINATION,
     EVERY,
     PORT,
@@ -18,8 +20,6 @@ from stomion.algebra.boxes import (
     meet,
     service_of,
 )
-from stomion.model.provenance import Provenance
-from stomion.model.tables import ESTABLISHED, NEW, Interval, Policy, Rule, Tables
 from stomion.walk.gateway import accepts, inbound, outbound, policy_boxes
 from stomion.walk.passage import Fate, Passage, Step
 from stomion.walk.pieces import Piece

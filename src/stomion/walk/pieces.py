@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from stomion.algebra.boxes import Box, meet, minus
 from stomion.model.tables import Rule
+from stomion.space.boxes import Box, meet, minus
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from stomion.algebra.boxes import DESTINATION, EVERY, SOURCE, Box
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Interval, Route, RoutingRule, Tables
+from stomion.space.boxes import DESTINATION, EVERY, SOURCE, Box
 from stomion.walk.pieces import Piece
 
 LOCAL = "local"

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from stomion.algebra.boxes import DESTINATION, SOURCE, address_number, address_text
 from stomion.model.tables import DESTINATION_TO, MASQUERADE, SOURCE_TO, Rule, Tables
+from stomion.space.boxes import DESTINATION, SOURCE, address_number, address_text
 from stomion.walk.chains import Setting, Verdict, through
 from stomion.walk.passage import Fate, Passage, Step
 from stomion.walk.routing import Way

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from stomion.algebra.strength import STRENGTH, Level, level_of
-from stomion.diagnosis.compare import DIFFERS, OPEN, PARTLY, SAME, Agreement, Comparison, Pair, Value
+from stomion.crypto.strength import STRENGTH, Level, level_of
 from stomion.diagnosis.runner import Diagnosis
-from stomion.exchange.picture import Picture
 from stomion.tui.spans import Line, cut, left, paragraph, right, width_of
+from stomion.tunnel.picture import Picture
+from stomion.views.compare import DIFFERS, OPEN, PARTLY, SAME, Agreement, Comparison, Pair, Value
 
 MARKS = 8
 """Columns of the seam besides the parameter's name: a mark on either side of it."""

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from stomion.charts.ladder import Ladder, Row
-from stomion.diagnosis.reception import Reception, receptions
 from stomion.diagnosis.runner import Diagnosis
 from stomion.exchange.negotiation import Negotiation
 from stomion.jobs.decoding import message_title
 from stomion.tui.pages.tunnels import remedies, settings_lines
 from stomion.tui.spans import Line, cut, left, paragraph, right, width_of, wrap
+from stomion.views.ladder import Ladder, Row
+from stomion.views.reception import Reception, receptions
 from stomion.wire.ike.field import Field
 from stomion.wire.ike.ledger import ledger
 from stomion.wire.ike.message import HEADER_SIZE

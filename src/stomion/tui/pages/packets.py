@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.algebra.packetwords import packets_text, range_text, services_text
-from stomion.diagnosis.flows import Flows
-from stomion.diagnosis.packetmap import PacketMap, Part, packet_map
-from stomion.exchange.picture import Picture
+from stomion.space.packetwords import packets_text, range_text, services_text
 from stomion.tui.pages.path import Built, Stop
 from stomion.tui.spans import Line, cut, left, right
+from stomion.tunnel.flows import Flows
+from stomion.tunnel.picture import Picture
+from stomion.views.packetmap import PacketMap, Part, packet_map
 from stomion.walk.journey import Share
 from stomion.walk.passage import Fate
 

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.algebra.boxes import DESTINATION, PORT, PROTOCOL, SOURCE, Box, address_text, service_text
-from stomion.diagnosis.flows import EXEMPTS, Flow, Flows, asked_text, flow_text, rules_below
-from stomion.diagnosis.ruletext import rule_text
-from stomion.diagnosis.trial import Place
-from stomion.exchange.picture import Picture
 from stomion.model.provenance import Provenance
 from stomion.model.tables import ACCEPT, DROP, MASQUERADE, REJECT, RETURN, Route, RoutingRule, Rule
+from stomion.space.boxes import DESTINATION, PORT, PROTOCOL, SOURCE, Box, address_text, service_text
 from stomion.tui.spans import Line, cut, left, paragraph, right
+from stomion.tunnel.flows import EXEMPTS, Flow, Flows, asked_text, flow_text, rules_below
+from stomion.tunnel.picture import Picture
 from stomion.walk.journey import NEAR, Leg
 from stomion.walk.passage import Fate, Step
+from stomion.whatif.tables import Place
+from stomion.whatif.typed import rule_text
 
 _DOES = {
     ACCEPT: "lets it pass",

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from stomion.algebra.packetwords import packets_text
-from stomion.diagnosis.flows import flow_text
-from stomion.diagnosis.trial import Outcome, Try
-from stomion.exchange.picture import Picture
 from stomion.model.finding import Finding
+from stomion.space.packetwords import packets_text
 from stomion.tui.spans import Line, Span, left, wrap
+from stomion.tunnel.flows import flow_text
+from stomion.tunnel.picture import Picture
 from stomion.walk.passage import Fate
+from stomion.whatif.tables import Outcome, Try
 
 LABEL = 18
 Cell = list[Span]

@@ -5,15 +5,15 @@ from __future__ import annotations
 import ipaddress
 from dataclasses import dataclass
 
-from stomion.algebra.ranges import spans
-from stomion.charts.seam import Stretch, seam_of
 from stomion.diagnosis.runner import Diagnosis
 from stomion.diagnosis.spec import listed
-from stomion.exchange.picture import End
 from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Verdict
 from stomion.model.provenance import Provenance
+from stomion.space.ranges import spans
 from stomion.tui.pages.tunnels import remedies, settings_lines
 from stomion.tui.spans import Line, cut, left, paragraph, right
+from stomion.tunnel.picture import End
+from stomion.views.seam import Stretch, seam_of
 
 SPINE = 17
 """Columns of the seam between the pages: its glyph and the stage's name."""

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.charts.seam import Seam, seam_of, stretch_text
-from stomion.diagnosis.inferred import evident_settings
 from stomion.diagnosis.runner import Diagnosis
-from stomion.exchange.picture import End
 from stomion.model.finding import STAGES, Status
 from stomion.tui.spans import Line, cut, left, paragraph, right, wrap
+from stomion.tunnel.picture import End
+from stomion.views.inferred import evident_settings
+from stomion.views.seam import Seam, seam_of, stretch_text
 
 FULL = 10
 """Columns of a stage that hold every stage's name; with fewer the names stand in two rows."""

@@ -6,8 +6,6 @@ from textual import on
 from textual.app import ComposeResult
 from textual.widgets import Input
 
-from stomion.diagnosis.compare import Comparison, Pair, compare
-from stomion.diagnosis.whatif import declared_only, edited, judged, standing_sheet
 from stomion.errors import UsageError
 from stomion.model.site import SheetTunnel
 from stomion.tui.keymap import bindings
@@ -16,6 +14,9 @@ from stomion.tui.pages.tunnel import selector_bars
 from stomion.tui.screens.base import Page
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
+from stomion.tunnel.settings import standing_sheet
+from stomion.views.compare import Comparison, Pair, compare
+from stomion.whatif.sheets import declared_only, edited, judged
 
 Sheets = tuple[SheetTunnel, SheetTunnel]
 

@@ -6,7 +6,6 @@ from textual import on
 from textual.app import ComposeResult
 from textual.containers import Horizontal
 
-from stomion.charts.ladder import Ladder, Row, is_failure, ladder_of
 from stomion.exchange.negotiation import Negotiation, Step
 from stomion.jobs.places import find_step
 from stomion.model.provenance import Provenance
@@ -15,6 +14,7 @@ from stomion.tui.pages import negotiation as page
 from stomion.tui.screens.base import Page
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
+from stomion.views.ladder import Ladder, Row, is_failure, ladder_of
 
 
 class NegotiationScreen(Page):

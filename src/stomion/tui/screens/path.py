@@ -8,14 +8,7 @@ from textual import on
 from textual.app import ComposeResult
 from textual.widgets import Input
 
-from stomion.diagnosis import edits
-from stomion.diagnosis.flows import Flow, Flows, flows_of, rules_below
-from stomion.diagnosis.ruletext import parse_change, route_text, rule_text
-from stomion.diagnosis.suggest import machines, named_place, suggestion
-from stomion.diagnosis.trial import Place, amiss, by_tables, same_flow
-from stomion.diagnosis.workbench import Workbench
 from stomion.errors import UsageError
-from stomion.exchange.picture import Picture
 from stomion.jobs.flowtext import parse_flow
 from stomion.jobs.steps import steps_text, write_steps
 from stomion.model.tables import Tables
@@ -25,6 +18,13 @@ from stomion.tui.pages import path as page
 from stomion.tui.screens.base import Page
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
+from stomion.tunnel.flows import Flow, Flows, flows_of, rules_below
+from stomion.tunnel.picture import Picture
+from stomion.whatif import edits
+from stomion.whatif.suggest import machines, named_place, suggestion
+from stomion.whatif.tables import Place, amiss, by_tables, same_flow
+from stomion.whatif.typed import parse_change, route_text, rule_text
+from stomion.whatif.workbench import Workbench
 
 FLOW, ADD, EDIT = "flow", "add", "edit"
 HINTS = {

@@ -7,10 +7,10 @@ from rich.style import Style
 from textual.strip import Strip
 from textual.widget import Widget
 
-from stomion.logs.clean import clean
 from stomion.tui.keymap import SCREENS, bar_keys
 from stomion.tui.palette import DARK, THEMES
 from stomion.tui.spans import Line, cut, width_of
+from stomion.vocabulary.clean import clean
 
 
 class Bar(Widget):

@@ -16,9 +16,9 @@ from textual.message import Message
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
-from stomion.logs.clean import clean
 from stomion.tui.palette import DARK, THEMES
 from stomion.tui.spans import Line
+from stomion.vocabulary.clean import clean
 
 LineAt = Callable[[int, int], Line]
 """(row, width) -> line."""

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Spec
-from stomion.exchange.picture import End
 from stomion.measure.carriage import ENOUGH, nothing_arrives
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
+from stomion.tunnel.picture import End
 
 SPEC = Spec(
     code="esp-lost-in-path",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.pfs import pfs_groups
+from stomion.diagnosis.rules.child.pfs import pfs_groups
 from stomion.diagnosis.spec import Context, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.blocks import open_flow
-from stomion.diagnosis.flows import asked_text, flow_text
+from stomion.diagnosis.rules.filter.family import open_flow
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.tunnel.flows import asked_text, flow_text
 
 SPEC = Spec(
     code="block-without-effect",

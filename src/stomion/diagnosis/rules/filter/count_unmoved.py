@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.diagnosis.flows import Flow, Flows, flow_text, flows_of
 from stomion.diagnosis.spec import Context, Spec
-from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.tables import ACCEPT, Rule
+from stomion.tunnel.flows import Flow, Flows, flow_text, flows_of
+from stomion.tunnel.picture import End
 from stomion.walk.journey import NEAR
 
 SPEC = Spec(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.blocks import filter_fault
+from stomion.diagnosis.rules.filter.family import filter_fault
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Finding, Stage
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from stomion.diagnosis.rules.ike.versions import methods
 from stomion.diagnosis.spec import Context, Spec
-from stomion.diagnosis.versions import methods
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 

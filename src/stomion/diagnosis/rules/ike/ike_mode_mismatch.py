@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from stomion.diagnosis.rules.ike.versions import modes
 from stomion.diagnosis.spec import Context, Spec
-from stomion.diagnosis.versions import modes
 from stomion.model.event import What
 from stomion.model.finding import Finding, Remedy, Stage
 

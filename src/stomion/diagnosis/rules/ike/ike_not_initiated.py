@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Spec, sheet_places
-from stomion.exchange.picture import End, Picture
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.tunnel.picture import End, Picture
 
 SPEC = Spec(
     code="ike-not-initiated",

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Spec
-from stomion.exchange.cause import Cause, marks_differ
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.tunnel.cause import Cause, marks_differ
 
 SPEC = Spec(
     code="key-mismatch",

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Spec, listed, sheet_place
-from stomion.diagnosis.standing import seen_proposals
-from stomion.exchange.picture import End, Picture
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
+from stomion.tunnel.picture import End, Picture
+from stomion.tunnel.settings import seen_proposals
 
 SPEC = Spec(
     code="sheet-not-in-force",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.algebra.strength import weak_values
+from stomion.crypto.strength import weak_values
 from stomion.diagnosis.agreed import agreed_proposals
 from stomion.diagnosis.spec import Context, Spec, listed
 from stomion.model.finding import Certainty, Finding, Remedy, Stage

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.exemptions import exemption_fault
+from stomion.diagnosis.rules.nat.family import exemption_fault
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Finding, Stage
 

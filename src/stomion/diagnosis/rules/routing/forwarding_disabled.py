@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from stomion.diagnosis.rules.routing.family import routing_fault
 from stomion.diagnosis.spec import Context, Spec
-from stomion.diagnosis.ways import routing_fault
 from stomion.model.finding import Finding, Stage
 
 SPEC = Spec(

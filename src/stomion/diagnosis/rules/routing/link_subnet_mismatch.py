@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from stomion.algebra.boxes import addresses_text
 from stomion.diagnosis.spec import Context, Spec, sheet_places
-from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.tables import Interval
+from stomion.space.boxes import addresses_text
+from stomion.tunnel.picture import End
 
 SPEC = Spec(
     code="link-subnet-mismatch",

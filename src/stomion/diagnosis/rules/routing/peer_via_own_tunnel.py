@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from stomion.algebra.boxes import address_number
 from stomion.diagnosis.spec import Context, Spec
-from stomion.exchange.picture import End, Picture
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.space.boxes import address_number
+from stomion.tunnel.picture import End, Picture
 from stomion.walk.routing import longest
 
 SPEC = Spec(

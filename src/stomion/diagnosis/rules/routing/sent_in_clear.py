@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from stomion.algebra.boxes import Region, region
-from stomion.algebra.packetwords import packets_text
-from stomion.diagnosis.flows import Flows, flows_of
+from stomion.diagnosis.rules.routing.family import may_be_judged, route_into_tunnel, seen_up
 from stomion.diagnosis.spec import Context, Spec
-from stomion.diagnosis.ways import may_be_judged, route_into_tunnel, seen_up
-from stomion.exchange.picture import End, Picture
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.space.boxes import Region, region
+from stomion.space.packetwords import packets_text
+from stomion.tunnel.flows import Flows, flows_of
+from stomion.tunnel.picture import End, Picture
 from stomion.walk.gateway import policy_boxes
 from stomion.walk.journey import NEAR, Share
 from stomion.walk.passage import Fate

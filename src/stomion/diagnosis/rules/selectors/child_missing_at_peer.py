@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Spec, last_event
-from stomion.exchange.picture import End
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.tunnel.picture import End
 
 SPEC = Spec(
     code="child-missing-at-peer",

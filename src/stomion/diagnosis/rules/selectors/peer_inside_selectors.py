@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from stomion.algebra.ranges import common, is_any, spans, written
 from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.space.ranges import common, is_any, spans, written
 
 SPEC = Spec(
     code="peer-inside-selectors",

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from stomion.algebra.ranges import covers, missing, written
 from stomion.diagnosis.spec import Context, Spec, listed
 from stomion.exchange.inside import child_asked
-from stomion.exchange.picture import End
 from stomion.model.event import Event
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
+from stomion.space.ranges import covers, missing, written
+from stomion.tunnel.picture import End
 
 SPEC = Spec(
     code="selectors-narrowed",

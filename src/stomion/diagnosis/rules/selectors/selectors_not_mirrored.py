@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from stomion.diagnosis.rules.selectors import selectors_narrowed
 from stomion.diagnosis.rules.selectors.selectors_unacceptable import remedies_for, sentence
-from stomion.diagnosis.selectors import differences
+from stomion.diagnosis.rules.selectors.wishes import differences
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Stage

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from stomion.algebra.ranges import missing, written
-from stomion.diagnosis.selectors import Difference, differences, wish_of
+from stomion.diagnosis.rules.selectors.wishes import Difference, differences, wish_of
 from stomion.diagnosis.spec import Context, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.space.ranges import missing, written
 
 SPEC = Spec(
     code="selectors-unacceptable",

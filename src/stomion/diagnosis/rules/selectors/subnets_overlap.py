@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from stomion.algebra.ranges import common, is_any, spans, written
 from stomion.diagnosis.spec import Context, Spec, listed, sheet_places
-from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.space.ranges import common, is_any, spans, written
+from stomion.tunnel.picture import End
 
 SPEC = Spec(
     code="subnets-overlap",

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from stomion.algebra.packetwords import packets_text
-from stomion.diagnosis.blocks import open_flow
-from stomion.diagnosis.flows import asked_text, flow_text
+from stomion.diagnosis.rules.filter.family import open_flow
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.space.packetwords import packets_text
+from stomion.tunnel.flows import asked_text, flow_text
 
 SPEC = Spec(
     code="unexpected-pass",

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import ipaddress
 
-from stomion.diagnosis.flows import flow_text
 from stomion.diagnosis.spec import Context, Spec
-from stomion.exchange.picture import End
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.tunnel.flows import flow_text
+from stomion.tunnel.picture import End
 
 SPEC = Spec(
     code="wrong-target",

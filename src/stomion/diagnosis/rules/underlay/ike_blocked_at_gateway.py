@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.silence import unanswered
+from stomion.diagnosis.rules.underlay.silence import unanswered
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.silence import wrong_address
+from stomion.diagnosis.rules.underlay.silence import wrong_address
 from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 

@@ -1,1 +1,0 @@
-"""Pure arithmetic on proposals and selectors, with laws that property tests state."""

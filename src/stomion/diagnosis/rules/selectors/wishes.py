@@ -1,0 +1,115 @@
+"""Both ends' selectors side by side, and which of two differing ones is the wrong one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stomion.diagnosis.spec import Context, last_event
+from stomion.exchange.inside import child_asked
+from stomion.model.event import What
+from stomion.space.ranges import common, covers, same, spans
+from stomion.tunnel.picture import End
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """What one end wants to join: its own side and the peer's side, empty where unknown."""
+
+    near: tuple[str, ...] = ()
+    remote: tuple[str, ...] = ()
+
+    @property
+    def known(self) -> bool:
+        return bool(self.near and self.remote)
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """The range about which the ends differ: `owner` is the end whose LAN it is, `wrong` the end that must change."""
+
+    owner: End
+    owner_says: tuple[str, ...]
+    peer_says: tuple[str, ...]
+    wrong: End
+
+
+def wish_of(context: Context, end: End) -> Wish:
+    """From the refusal that names both wishes, else the end's sheet, else its log."""
+    cause = context.cause
+    if cause and cause.refusal and cause.refusal.event.where.site:
+        found = _from_refusal(context, end)
+        if found.known:
+            return found
+    inside = child_asked(context.picture.negotiations)
+    if inside is not None and inside.initiator in end.addresses:
+        return Wish(inside.near, inside.remote)
+    if end.sheet and end.sheet.local_ts and end.sheet.remote_ts:
+        return Wish(end.sheet.local_ts, end.sheet.remote_ts)
+    event = last_event(end, What.CHILD_UP, What.CONFIGURED, What.INITIATING)
+    if event and len(event.my_ts) == 2:
+        return Wish((event.my_ts[0],), (event.my_ts[1],))
+    return Wish()
+
+
+def _from_refusal(context: Context, end: End) -> Wish:
+    """The refuser's line: what it was asked (from its view: own side first or last) and what it holds."""
+    cause = context.cause
+    assert cause is not None and cause.refusal is not None
+    event = cause.refusal.event
+    if cause.heard:
+        hearer = context.asker
+        return (
+            Wish((event.their_ts[0],), (event.their_ts[1],)) if end is hearer and len(event.their_ts) == 2 else Wish()
+        )
+    asked, held = event.their_ts, event.my_ts
+    if end is cause.by and len(held) == 2:
+        return Wish((held[0],), (held[1],))
+    if end is context.asker and len(asked) == 2:
+        near, remote = (asked[1], asked[0]) if _own_side_first(context, asked) else asked
+        return Wish((near,), (remote,))
+    return Wish()
+
+
+def _own_side_first(context: Context, asked: tuple[str, ...]) -> bool:
+    """Does the refuser write the asked pair with its own side first? Told by the networks either end is known to have."""
+    cause = context.cause
+    assert cause is not None and cause.refusal is not None
+    held = cause.refusal.event.my_ts
+    by = set(cause.by.networks) | set(held[:1]) | set(cause.by.sheet.local_ts if cause.by.sheet else ())
+    asker = (
+        set(context.asker.networks) | set(held[1:]) | set(context.asker.sheet.local_ts if context.asker.sheet else ())
+    )
+    first_is_askers = bool(common([asked[0]], asker))
+    second_is_bys = bool(common([asked[1]], by))
+    if first_is_askers or second_is_bys:
+        return False
+    return bool(common([asked[0]], by) or common([asked[1]], asker)) or bool(held)
+
+
+def differences(context: Context) -> list[Difference]:
+    """Every range the ends see differently; empty where they mirror each other or one side is unknown."""
+    left, right = context.picture.ends
+    a, b = wish_of(context, left), wish_of(context, right)
+    found = []
+    for owner, own, peer, peers in ((left, a.near, right, b.remote), (right, b.near, left, a.remote)):
+        if own and peers and not same(own, peers):
+            found.append(Difference(owner, own, peers, _wrong(owner, own, peer, peers)))
+    return found
+
+
+def _wrong(owner: End, own: tuple[str, ...], peer: End, peers: tuple[str, ...]) -> End:
+    """An end knows its own LAN best, unless its interfaces or hosts show that its selector misses that LAN."""
+    lans = [n for n in owner.networks if spans([n]) and not _public(owner, n)]
+    if lans:
+        own_fits = any(covers(own, [n]) or covers([n], own) for n in lans)
+        peer_fits = any(same(peers, [n]) or covers(peers, [n]) for n in lans)
+        if peer_fits and not any(covers(own, [n]) for n in lans):
+            return owner
+        if own_fits:
+            return peer
+    return peer
+
+
+def _public(end: End, network: str) -> bool:
+    """A network that holds one of the end's IKE addresses is its WAN side."""
+    return bool(common([network], [f"{a}" for a in end.addresses]))

@@ -1,0 +1,383 @@
+"""Evidence to one picture per tunnel: what belongs to which tunnel and to which of its ends."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections import Counter
+from collections.abc import Iterable
+
+from stomion.case.evidence import Evidence
+from stomion.exchange.clock import clock_from_logs, clock_offset
+from stomion.exchange.negotiation import assemble
+from stomion.exchange.story import read_story
+from stomion.model.event import Event, What
+from stomion.model.packet import Datagram
+from stomion.model.provenance import Provenance
+from stomion.model.record import EventRecord
+from stomion.model.site import SheetTunnel
+from stomion.space.boxes import address_text, interval_of
+from stomion.space.ranges import is_any, spans
+from stomion.tunnel.pairing import Plan, from_declarations, from_evidence, from_sheets, own_addresses
+from stomion.tunnel.picture import End, EspSeen, LanTest, LinkEvent, Picture, PingSeries
+from stomion.vocabulary.algorithms import model_proposal
+from stomion.vocabulary.times import rfc3339_seconds
+from stomion.walk.declared import declared_tables, policy_on
+
+
+def pictures(evidence: Evidence) -> list[Picture]:
+    """All tunnels of a case, in the order they were declared or seen."""
+    own = own_addresses(evidence)
+    plans = from_sheets(evidence, own)
+    from_declarations(evidence, plans)
+    from_evidence(evidence, own, plans)
+    index = _Index(evidence)
+    tunnels_of = Counter(site for plan in plans for site in (plan.left, plan.right))
+    return [_picture(plan, evidence, tunnels_of, index) for plan in plans]
+
+
+class _Index:
+    """Events by the peer they speak of and packets by the two addresses, so that a thousand tunnels stay a matter of seconds."""
+
+    def __init__(self, evidence: Evidence) -> None:
+        self.events: dict[str, dict[str | None, list[tuple[int, Event]]]] = {}
+        for log in evidence.logs:
+            by_peer = self.events.setdefault(log.file, {})
+            for number, event in enumerate(log.events):
+                by_peer.setdefault(event.peer, []).append((number, event))
+        self.sheets = {sheet.site: sheet for sheet in evidence.sheets}
+        self.declared = {s.site: declared_tables(s, evidence.sheet_lines.get(s.site, "")) for s in evidence.sheets}
+        self.sites = {source.site for source in evidence.sources if source.site}
+        self.datagrams: dict[frozenset[str], list[Datagram]] = {}
+        for capture in evidence.captures:
+            for item in capture.datagrams:
+                self.datagrams.setdefault(frozenset((item.src, item.dst)), []).append(item)
+
+    def about(self, file: str, peers: set[str]) -> list[Event]:
+        """A log's events about some peers, in the order of its lines."""
+        by_peer = self.events.get(file, {})
+        found = [pair for peer in peers for pair in by_peer.get(peer, ())]
+        return [event for _, event in sorted(found, key=lambda pair: pair[0])]
+
+    def between(self, left: set[str], right: set[str]) -> list[Datagram]:
+        """Packets from any of some addresses to any of others, either way."""
+        return [d for a in left for b in right for d in self.datagrams.get(frozenset((a, b)), ())]
+
+
+def _picture(plan: Plan, evidence: Evidence, tunnels_of: Counter[str], index: _Index) -> Picture:
+    left = _end(plan.left, plan.left_addresses, plan.left_sheet, evidence, index)
+    right = _end(plan.right, plan.right_addresses, plan.right_sheet, evidence, index)
+    picture = Picture(plan.name, left, right)
+    shares = tunnels_of[plan.left] + tunnels_of[plan.right] > 2
+    for end in (left, right):
+        _attach_tables(end, plan.name, evidence, index)
+    _learn_translated(left, right, evidence, shares)
+    _learn_translated(right, left, evidence, shares)
+    for end, other in ((left, right), (right, left)):
+        _attach_log(end, other, evidence, index, alone=tunnels_of[end.site] == 1)
+    _attach_packets(picture, evidence, index)
+    _attach_tests(picture, evidence)
+    _attach_counters(picture, evidence)
+    _attach_links(picture, evidence, index, only=tunnels_of.total() == 2)
+    _attach_pings(picture, evidence)
+    return picture
+
+
+def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, evidence: Evidence, index: _Index) -> End:
+    known = set(addresses)
+    if not known:
+        known = set(evidence.addresses.get(site, ()))
+    end = End(site, known, set(evidence.networks.get(site, ())), sheet, evidence.sheet_lines.get(site, ""))
+    if sheet is not None:
+        whole = index.sheets.get(site)
+        for other in whole.tunnel if whole is not None else ():
+            if other is not sheet and other.peer_site and other.peer_site == sheet.peer_site:
+                end.networks |= _ranges(other.local_ts)
+        end.sheet_line = _sheet_line(site, sheet, index)
+        end.ike_proposals = tuple(model_proposal(p, "IKE") for p in sheet.ike_proposal)
+        end.child_proposals = tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal)
+    return end
+
+
+def _attach_tables(end: End, tunnel: str, evidence: Evidence, index: _Index) -> None:
+    """The system's own tables where there are any, completed by what the sheet says; else the sheet's alone."""
+    sheet = index.sheets.get(end.site)
+    declared = index.declared.get(end.site)
+    seen = evidence.tables.get((end.site, ""))
+    end.hosts = {host: tables for (site, host), tables in evidence.tables.items() if site == end.site and host}
+    if seen is not None and (seen.routes or seen.chains):
+        if not seen.policies and declared is not None and sheet is not None:
+            seen.policies = [policy_on(seen, policy) for policy in declared.policies]
+            seen.translation_first = declared.translation_first
+            seen.zones = seen.zones or declared.zones
+        end.tables = seen
+    elif declared is not None and sheet is not None and (sheet.route or sheet.translation or sheet.filter):
+        end.tables = declared
+
+
+def _sheet_line(site: str, tunnel: SheetTunnel, index: _Index) -> int:
+    """The line at which a tunnel begins in its site's sheet."""
+    sheet = index.sheets.get(site)
+    if sheet is None or tunnel not in sheet.tunnel:
+        return 1
+    return sheet.lines.get(f"tunnel.{sheet.tunnel.index(tunnel)}") or 1
+
+
+def _learn_translated(end: End, other: End, evidence: Evidence, shares: bool) -> None:
+    """An address translation on the way gives the other end a second address, as this end's log and packets show it.
+
+    Only where this end has no other tunnel, and only for a peer that authenticated: a stranger never does.
+    """
+    if shares:
+        return
+    for log in evidence.logs:
+        if log.site == end.site:
+            for event in log.events:
+                if event.what in (What.IKE_UP, What.AUTH_OK) and event.peer and event.peer not in end.addresses:
+                    other.addresses.add(event.peer)
+
+
+def _attach_log(end: End, other: End, evidence: Evidence, index: _Index, alone: bool) -> None:
+    for log in evidence.logs:
+        if log.site != end.site:
+            continue
+        end.has_log = True
+        near = log.events if alone else index.about(log.file, other.addresses | end.addresses)
+        end.events.extend(e for e in near if _concerns(e, end, other, alone))
+    end.story = read_story(end.events)
+
+
+def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
+    if event.peer is None:
+        return alone
+    if event.peer in other.addresses:
+        return event.own is None or event.own in end.addresses or not end.addresses or alone
+    if event.peer in end.addresses:
+        return event.own in other.addresses or (alone and event.own is None)
+    # An address nobody knows: with no address for the other end at all it can only be that end's.
+    return alone and not other.addresses
+
+
+def _attach_packets(picture: Picture, evidence: Evidence, index: _Index) -> None:
+    left, right = picture.left.addresses, picture.right.addresses
+    for capture in evidence.captures:
+        for end in picture.ends:
+            if capture.site == end.site:
+                end.captures.append(capture.file)
+        picture.unreachables.extend(u for u in capture.unreachables if {u.src, u.dst} & left and {u.src, u.dst} & right)
+        for flow in capture.esp.values():
+            if flow.src in left and flow.dst in right:
+                picture.esp_out += flow.packets
+            elif flow.src in right and flow.dst in left:
+                picture.esp_back += flow.packets
+            else:
+                continue
+            picture.esp_last = max(picture.esp_last, flow.last)
+    picture.esp_seen = _esp_seen(picture, evidence)
+    picture.negotiations = assemble(index.between(left, right), evidence.keys)
+    _order_by_sender(picture)
+    picture.clock = clock_offset(picture.negotiations, picture.left.site, picture.right.site) or clock_from_logs(
+        picture.left.events, picture.right.events
+    )
+    _settle_fates(picture, evidence)
+
+
+def _esp_seen(picture: Picture, evidence: Evidence) -> list[EspSeen]:
+    """What left one end against what came in at the other, per direction."""
+    found = []
+    for from_left, sender, receiver in ((True, picture.left, picture.right), (False, picture.right, picture.left)):
+        sent: Counter[int] = Counter()
+        got: Counter[int] = Counter()
+        leaving = [
+            (capture.file, flow)
+            for capture in evidence.captures
+            for flow in capture.esp.values()
+            if capture.site == sender.site and flow.src in sender.addresses and flow.dst in receiver.addresses
+        ]
+        # A translation on the way changes addresses and leaves the SPI.
+        spis = {flow.spi for _, flow in leaving}
+        coming = [
+            (c.file, f) for c in evidence.captures if c.site == receiver.site for f in c.esp.values() if f.spi in spis
+        ]
+        for _, flow in leaving:
+            sent.update(flow.sizes)
+        for _, flow in coming:
+            got.update(flow.sizes)
+        files = tuple(dict.fromkeys(file for file, _ in (*leaving, *coming)))
+        watched = any(c.site == receiver.site and c.packets for c in evidence.captures)
+        if sent:
+            found.append(EspSeen(from_left, dict(sent), dict(got) if watched else None, files))
+    return found
+
+
+def _order_by_sender(picture: Picture) -> None:
+    """With clocks that differ the sender's capture is not always the earlier one: put it first all the same."""
+    for negotiation in picture.negotiations:
+        for step in negotiation.steps:
+            sender = picture.end_at(step.src)
+            if sender is not None and len(step.seen) > 1:
+                step.seen.sort(key=lambda seen: seen[1].site != sender.site)
+
+
+def _settle_fates(picture: Picture, evidence: Evidence) -> None:
+    """A message seen leaving one end, while the other end's capture was running and has it not, is lost on the way."""
+    watched = {c.site: c for c in evidence.captures if c.site}
+    for negotiation in picture.negotiations:
+        for step in negotiation.steps:
+            sender = picture.end_at(step.src)
+            receiver = picture.end_at(step.dst)
+            if sender is None or receiver is None or step.fate == "arrived":
+                continue
+            if step.where.site == receiver.site:
+                step.fate = "arrived"
+            elif step.where.site == sender.site and receiver.site in watched and watched[receiver.site].packets:
+                step.fate = "lost"
+
+
+def _attach_tests(picture: Picture, evidence: Evidence) -> None:
+    for record, (file, line) in zip(evidence.tests, evidence.test_places, strict=True):
+        end = _site_of(record.source, picture)
+        if end is None or not _inside(record.to, _lans(picture.other(end), end)):
+            continue
+        picture.tests.append(
+            LanTest(
+                end is picture.left,
+                record.received > 0,
+                record.expected != "blocked",
+                rfc3339_seconds(record.at),
+                Provenance(file, end.site, line=line),
+                record.service,
+                _host_address(record.source, end, picture.other(end)),
+                record.to,
+                record.source,
+                record.error,
+            )
+        )
+    for source, to, service, outcome, line in evidence.expects:
+        end = _site_of(source, picture)
+        if end is None or not _meets(_host_address(to, picture.other(end), end) or to, _lans(picture.other(end), end)):
+            continue
+        picture.expected.append(
+            LanTest(
+                end is picture.left, False, outcome == "reach", None, Provenance("case.toml", None, line=line or None), service,
+                _host_address(source, end, picture.other(end)), _host_address(to, picture.other(end), end) or to, source, seen=False,
+            )
+        )  # fmt: skip
+
+
+def _host_address(name: str, end: End, other: End) -> str:
+    """A host's address: as it is written, or by its name from the host's own tables."""
+    site, _, host = name.partition("/")
+    if not host or (host.isdigit() and site != end.site):
+        return "" if site == end.site else name
+    found = end.hosts.get(host)
+    numbers = [own for dev, rows in found.addresses.items() if dev != "lo" for own, _ in rows] if found else []
+    return next((address_text(n) for n in numbers if _inside(address_text(n), _lans(end, other))), "")
+
+
+def _attach_links(picture: Picture, evidence: Evidence, index: _Index, only: bool) -> None:
+    """Links at either end; one elsewhere counts where it can only be this tunnel's path, as there is no other."""
+    ends = {e.site for e in picture.ends}
+    for record, (file, line) in zip(evidence.happenings, evidence.happening_places, strict=True):
+        if record.what not in ("link-down", "link-up") or not _beneath(record, picture, index):
+            continue
+        if record.site in ends or (only and record.site not in index.sites):
+            where = Provenance(file, record.site, line=line)
+            picture.link_events.append(
+                LinkEvent(record.site, record.what == "link-up", rfc3339_seconds(record.at), where, record.subject)
+            )
+
+
+def _beneath(record: EventRecord, picture: Picture, index: _Index) -> bool:
+    """Is the named link the one the tunnel runs over? An interface that the sheet gives another address is not."""
+    end = next((e for e in picture.ends if e.site == record.site), None)
+    sheet = index.sheets.get(record.site)
+    named = next((i for i in sheet.interface if i.name == record.subject), None) if sheet else None
+    if end is None or named is None or not end.address:
+        return True
+    return any(address.split("/")[0] in end.addresses for address in named.addresses)
+
+
+def _attach_pings(picture: Picture, evidence: Evidence) -> None:
+    """Continuous pings between hosts of the two sites, one series for each pair of hosts."""
+    found: dict[tuple[str, str], list[int]] = {}
+    for index, record in enumerate(evidence.pings):
+        found.setdefault((record.source, record.to), []).append(index)
+    for (source, to), indexes in found.items():
+        end = _site_of(source, picture)
+        if end is None or not _inside(to, _lans(picture.other(end), end)):
+            continue
+        probes = [evidence.pings[i] for i in indexes]
+        first_lost = next((i for i in indexes if evidence.pings[i].rtt_ms is None), indexes[0])
+        file, line = evidence.ping_places[first_lost]
+        picture.pings.append(
+            PingSeries(
+                source, to, end is picture.left, tuple(p.rtt_ms is not None for p in probes),
+                tuple(rfc3339_seconds(p.at) for p in probes), Provenance(file, end.site, line=line),
+            )
+        )  # fmt: skip
+
+
+def _site_of(source: str, picture: Picture) -> End | None:
+    """The end behind which a test's source stands: by its site's name, else by its address."""
+    site, slash, rest = source.partition("/")
+    if slash and not rest.isdigit():
+        return next((e for e in picture.ends if e.site == site), None)
+    return next((e for e in picture.ends if site == e.site or _meets(source, _lans(e, picture.other(e)))), None)
+
+
+def _lans(end: End, other: End) -> set[str]:
+    """The networks behind an end: those it was seen to have, and those its sheet protects (save any-to-any). The one that its public
+    address stands in is not behind it, unless it has no other. Of an end that gave nothing, what the other end believes behind it."""
+    behind = {n for n in end.networks if not any(_inside(a, {n}) for a in end.addresses)}
+    own = (behind or end.networks) | _ranges(end.sheet.local_ts if end.sheet else ())
+    if own:
+        return own
+    up = other.story.child_ever
+    return _ranges(other.sheet.remote_ts if other.sheet else ()) or _ranges(up.my_ts[1:] if up is not None else ())
+
+
+def _ranges(texts: Iterable[str]) -> set[str]:
+    return {n for n in texts if not any(is_any(s) for s in spans([n]))}
+
+
+def _inside(address: str, networks: set[str]) -> bool:
+    try:
+        ip = ipaddress.ip_address(address)
+        return any(ip in ipaddress.ip_network(n) for n in networks)
+    except ValueError:
+        return False
+
+
+def _meets(text: str, networks: set[str]) -> bool:
+    """Does an address, a prefix or LOW-HIGH share anything with some networks?"""
+    try:
+        asked = interval_of(text)
+        return any(a[0] <= b[1] and b[0] <= a[1] for n in networks for b in interval_of(n) for a in asked)
+    except ValueError:
+        return False
+
+
+def _attach_counters(picture: Picture, evidence: Evidence) -> None:
+    """The highest reading of every SA at either end; a sum over SAs is what the tunnel carried."""
+    names = {e.sheet.name for e in picture.ends if e.sheet} | {picture.name}
+    for end in picture.ends:
+        best: dict[str, tuple[int, int]] = {}
+        for record in evidence.counters:
+            if record.site != end.site or not (
+                _alone_counter(record.tunnel, names) or _selects(record.remote_ts, picture, end)
+            ):
+                continue
+            end.has_counters = True
+            out, back = best.get(record.spi_out, (0, 0))
+            best[record.spi_out] = (max(out, record.packets_out), max(back, record.packets_in))
+        end.out_packets = sum(out for out, _ in best.values())
+        end.in_packets = sum(back for _, back in best.values())
+
+
+def _alone_counter(name: str, names: set[str]) -> bool:
+    return name in names
+
+
+def _selects(remote_ts: tuple[str, ...], picture: Picture, end: End) -> bool:
+    other = picture.other(end)
+    return any(ts in other.networks for ts in remote_ts)

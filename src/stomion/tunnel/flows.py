@@ -1,0 +1,315 @@
+"""Traffic against tables: every tested or expected flow walked through both gateways, and all packets between the LANs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
+
+from stomion.model.tables import ACCEPT, RETURN, Chain, Rule, Tables
+from stomion.space.boxes import DESTINATION, EVERY, Region, TooMany, address_text, meet
+from stomion.space.packetwords import packets_text
+from stomion.tunnel.expected import is_wide, witness
+from stomion.tunnel.picture import End, LanTest, Picture
+from stomion.tunnel.sides import sides_of
+from stomion.walk.chains import chain_of, each_rule, may_match
+from stomion.walk.journey import (
+    NEAR,
+    Leg,
+    RoundTrip,
+    Share,
+    Side,
+    packet_box,
+    partition,
+    round_trip,
+)
+from stomion.walk.passage import Fate
+
+
+@dataclass(frozen=True, slots=True)
+class Flow:
+    """One flow with its test and what the walk says; `trip` is None where it can't be walked.
+
+    `part` is, of a range that is expected, what fares otherwise. `known` is False where a gateway's filters are not known.
+    """
+
+    test: LanTest
+    trip: RoundTrip | None
+    part: Region = field(default_factory=Region)
+    known: bool = True
+
+    @property
+    def failed(self) -> bool:
+        """Ought to pass and was seen not to, or was not tried and can't."""
+        if not self.test.expected:
+            return False
+        if self.test.seen:
+            return not self.test.passed
+        return self.trip is not None and self.trip.broken is not None
+
+    @property
+    def open(self) -> bool:
+        """Ought to be blocked and passed, or was not tried and nothing of either end's tables stops it."""
+        if self.test.expected:
+            return False
+        return self.test.passed if self.test.seen else self.known and self.trip is not None and self.trip.works
+
+    @property
+    def whose(self) -> str:
+        """Whose tables the walk speaks of, to begin a sentence."""
+        return "The tables of both ends" if self.known else "The tables that are known"
+
+    @property
+    def broken(self) -> Leg | None:
+        return self.trip.broken if self.trip is not None else None
+
+
+@dataclass(frozen=True, slots=True)
+class Flows:
+    """All flows of a tunnel, and the partition of all its packets by direction (from the left, from the right)."""
+
+    sides: tuple[Side, Side]
+    flows: tuple[Flow, ...]
+    shares: tuple[tuple[Share, ...], tuple[Share, ...]]
+
+    def ends_of(self, flow_from_left: bool, leg: Leg, back: bool) -> int:
+        """The end (0 left, 1 right) at which a leg ended; `back` where it is an answer's."""
+        sender = 0 if flow_from_left else 1
+        if back:
+            sender = 1 - sender
+        return sender if leg.at == NEAR else 1 - sender
+
+
+def flows_of(picture: Picture) -> Flows | None:
+    """None where no end's tables are known. Nothing is computed twice for one picture."""
+    if all(end.tables is None for end in picture.ends):
+        return None
+    return _flows(_Key(picture))
+
+
+class _Key:
+    """Pictures are compared by identity here: each is built once and not changed after that."""
+
+    def __init__(self, picture: Picture) -> None:
+        self.picture = picture
+
+    def __hash__(self) -> int:
+        return id(self.picture)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Key) and other.picture is self.picture
+
+
+@lru_cache(64)
+def _flows(key: _Key) -> Flows:
+    picture = key.picture
+    sides, shares = _between(_Ends(picture))
+    flows = tuple(_flow(sides, shares, t) for t in (*picture.tests, *picture.expected))
+    return Flows(sides, flows, shares)
+
+
+class _Ends(_Key):
+    """Two pictures of the same two ends have the same packets between them, whatever was tested."""
+
+    def __hash__(self) -> int:
+        return hash((id(self.picture.left), id(self.picture.right)))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Ends) and all(
+            a is b for a, b in zip(self.picture.ends, other.picture.ends, strict=True)
+        )
+
+
+@lru_cache(64)
+def _between(key: _Ends) -> tuple[tuple[Side, Side], tuple[tuple[Share, ...], tuple[Share, ...]]]:
+    picture = key.picture
+    sides = sides_of(picture)
+    return sides, (_shares(sides[0], sides[1]), _shares(sides[1], sides[0]))
+
+
+def _flow(sides: tuple[Side, Side], shares: tuple[tuple[Share, ...], tuple[Share, ...]], test: LanTest) -> Flow:
+    known = all(_filters_known(s) for s in sides)
+    part = Region()
+    if is_own(test):
+        return Flow(test, None, known=known)
+    if is_wide(test):
+        sender, receiver = sides if test.from_left else sides[::-1]
+        try:
+            test, part = witness(sender, receiver, shares[0 if test.from_left else 1], test)
+        except (ValueError, TooMany, IndexError):
+            return Flow(test, None)
+    return Flow(test, _walked(sides, test), part, known)
+
+
+def is_own(test: LanTest) -> bool:
+    """Did a gateway itself send it? Its own packets leave with its outer address and pass no forwarding: they are no LAN's."""
+    return test.seen and not test.source and "/" not in test.who
+
+
+def _filters_known(side: Side) -> bool:
+    """A sheet without filters says that there are none; a system whose rules were not given says nothing."""
+    return side.gateway is not None and (side.gateway.source == "sheet" or bool(side.gateway.chains))
+
+
+def _shares(sender: Side, receiver: Side) -> tuple[Share, ...]:
+    if sender.gateway is None or not sender.lans or not receiver.lans:
+        return ()
+    try:
+        return tuple(partition(sender, receiver))
+    except TooMany:
+        return ()
+
+
+def _walked(sides: tuple[Side, Side], test: LanTest) -> RoundTrip | None:
+    sender, receiver = sides if test.from_left else sides[::-1]
+    source = test.source or _some_address(sender)
+    if not source or not test.to:
+        return None
+    try:
+        box = packet_box(source, test.to, test.service)
+    except ValueError:
+        return None
+    try:
+        return round_trip(sender, receiver, box)
+    except (TooMany, IndexError):
+        return None
+
+
+def _some_address(side: Side) -> str:
+    """An address of the side's LAN for a test whose host is not known by address: not the network's and not the gateway's."""
+    for low, high in side.lans:
+        for candidate in range(low + 2, min(high, low + 20)):
+            if side.gateway is None or not side.gateway.is_own(candidate):
+                return address_text(candidate)
+    return ""
+
+
+@dataclass(frozen=True, slots=True)
+class Break:
+    """Where traffic breaks: the end that must change, the leg, and the flow or the share of all packets that shows it."""
+
+    end: End
+    leg: Leg
+    from_left: bool
+    flow: Flow | None = None
+    share: Share | None = None
+    back: bool = False
+
+    @property
+    def rule(self) -> Rule | None:
+        return self.leg.rule
+
+    @property
+    def chain(self) -> Chain | None:
+        return self.leg.passage.chain if self.leg.passage is not None else None
+
+
+def breaks(picture: Picture) -> list[Break]:
+    """Every place where traffic that ought to pass is seen to end: failed flows first, then shares of all packets."""
+    flows = flows_of(picture)
+    if flows is None:
+        return []
+    out = []
+    for flow in flows.flows:
+        elsewhere = _sent_elsewhere(flow)
+        leg = elsewhere or flow.broken
+        if not flow.failed or leg is None or flow.trip is None:
+            continue
+        back = elsewhere is None and flow.trip.on_the_way_back
+        out.append(
+            Break(
+                picture.ends[flows.ends_of(flow.test.from_left, leg, back)], leg, flow.test.from_left, flow, None, back
+            )
+        )
+    return out + _share_breaks(picture, flows)
+
+
+def _sent_elsewhere(flow: Flow) -> Leg | None:
+    """A question that the receiving gateway sends to another host than the one it asks: a destination translation caught it, whatever
+    became of it then."""
+    there = flow.trip.there if flow.trip is not None else None
+    if there is None or not flow.test.seen or there.passage is None:
+        return None
+    caught = next((s for at, s in there.steps if at != NEAR and s.sets is not None and s.sets[0] == DESTINATION), None)
+    if caught is None or caught.rule is None:
+        return None
+    return replace(there, fate=Fate.TRANSLATED, says=caught.says, passage=replace(there.passage, rule=caught.rule))
+
+
+def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:
+    """Shares of all packets that are translated or have no way, in a direction that no passed test contradicts."""
+    out = []
+    for index, shares in enumerate(flows.shares):
+        from_left = index == 0
+        passed = any(t.passed and t.expected and t.from_left is from_left for t in picture.tests)
+        for share in shares:
+            if share.place == "host" and any(s.way is not None and s.way.via for _, s in share.sample.steps):
+                # Another router may know the way on: only a test that fails speaks against it.
+                continue
+            if passed or share.fate not in (Fate.TRANSLATED, Fate.LOST, Fate.LEAKED, Fate.LOOPING):
+                continue
+            end = picture.ends[flows.ends_of(from_left, share.sample, False)]
+            out.append(Break(end, share.sample, from_left, None, share))
+    return out
+
+
+def all_alike(picture: Picture, found: Break) -> Region:
+    """All packets that fare as the one of a break does, where they are known; else this one alone."""
+    flows = flows_of(picture)
+    packet = Region((found.leg.box,))
+    shares = flows.shares[0 if found.from_left is not found.back else 1] if flows is not None else ()
+    share = found.share or next((s for s in shares if s.fate is found.leg.fate and s.region & packet), None)
+    return share.region if share is not None else packet
+
+
+def covering(
+    tables: Tables, leg: Leg, region: Region, hooks: tuple[str, ...], actions: tuple[str, ...]
+) -> tuple[list[Rule], list[Rule]]:
+    """Other rules with one of these actions that match something of a region where the rule that decided a leg was asked, on the same
+    interfaces and between the same zones: (those above that rule, those below it)."""
+    above: list[Rule] = []
+    below: list[Rule] = []
+    side = above
+    for _, other in each_rule(tables, hooks):
+        if other is leg.rule:
+            side = below
+        elif other.action in actions and _asked(other, leg) and Region(other.boxes) & region:
+            side.append(other)
+    return above, below
+
+
+def _asked(rule: Rule, leg: Leg) -> bool:
+    return leg.passage is None or may_match(rule, leg.passage.setting)
+
+
+def rules_below(tables: Tables, leg: Leg) -> list[Rule]:
+    """Rules further down the list that decided a leg, that match its packet too and do something else with it."""
+    chain = chain_of(tables, leg.rule) if leg.rule is not None else None
+    if chain is None:
+        return []
+    at = next(i for i, r in enumerate(chain.rules) if r is leg.rule)
+    other = [r for r in chain.rules[at + 1 :] if leg.rule is not None and r.action != leg.rule.action]
+    return [r for r in other if _asked(r, leg) and any(meet(b, leg.box) for b in r.boxes)]
+
+
+EXEMPTS = (RETURN, ACCEPT)
+"""Actions of a translation chain that leave a packet as it is."""
+
+
+def flow_text(test: LanTest) -> str:
+    """`ping 10.64.0.9 > 10.96.0.10`."""
+    service = "ping" if test.service == "icmp" else test.service
+    return f"{service} {test.source or test.who} > {test.to}"
+
+
+def asked_text(flow: Flow) -> str:
+    """Of a flow that stands for a range: what was expected, and what of it fares otherwise; empty for others."""
+    if not flow.test.asked:
+        return ""
+    wish = "reach" if flow.test.expected else "be blocked"
+    part = f"; otherwise fares {packets_text(flow.part)}" if flow.part else ""
+    return f"{flow.test.asked} is to {wish}{part}"
+
+
+def is_everything(rule: Rule) -> bool:
+    """Does a rule match every packet, as a table's last line does?"""
+    return any(box == EVERY for box in rule.boxes)

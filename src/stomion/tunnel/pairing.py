@@ -1,0 +1,255 @@
+"""Which tunnels a case has: whose address is whose, and which sites face each other."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections import Counter
+from dataclasses import dataclass, field
+
+from stomion.case.evidence import Evidence
+from stomion.model.event import What
+from stomion.model.packet import Datagram
+from stomion.model.site import SheetTunnel
+from stomion.space.ranges import PRIVATE, common
+
+FRESH_TTL = (64, 128, 255)
+"""Hop limits that packets leave their sender with."""
+
+
+@dataclass(slots=True)
+class Plan:
+    """A tunnel before its evidence is attached."""
+
+    name: str
+    left: str
+    right: str
+    left_addresses: set[str] = field(default_factory=set)
+    right_addresses: set[str] = field(default_factory=set)
+    left_sheet: SheetTunnel | None = None
+    right_sheet: SheetTunnel | None = None
+
+
+def own_addresses(evidence: Evidence) -> dict[str, set[str]]:
+    """Per site the addresses that are its gateway's own."""
+    own: dict[str, set[str]] = {site: set(found) for site, found in evidence.addresses.items()}
+    for sheet in evidence.sheets:
+        for tunnel in sheet.tunnel:
+            if _is_address(tunnel.local):
+                own.setdefault(sheet.site, set()).add(tunnel.local)
+    for log in evidence.logs:
+        if log.site:
+            for event in log.events:
+                if event.own and event.what in (What.SENT, What.RECEIVED, What.IKE_UP):
+                    own.setdefault(log.site, set()).add(event.own)
+    for capture in evidence.captures:
+        if capture.site and not own.get(capture.site):
+            address = _own_in_capture(capture.datagrams)
+            if address:
+                own.setdefault(capture.site, set()).add(address)
+    return own
+
+
+def _is_address(text: str) -> bool:
+    try:
+        return not ipaddress.ip_address(text).is_unspecified
+    except ValueError:
+        return False
+
+
+def _own_in_capture(datagrams: list[Datagram]) -> str | None:
+    """The address whose packets have not been forwarded yet; failing that, the one that takes part in everything."""
+    fresh = Counter(d.src for d in datagrams if d.ttl in FRESH_TTL)
+    worn = Counter(d.src for d in datagrams if d.ttl and d.ttl not in FRESH_TTL)
+    candidates = [a for a in fresh if not worn[a]]
+    if len(candidates) == 1:
+        return candidates[0]
+    everywhere = [a for a in {d.src for d in datagrams} if all(a in (d.src, d.dst) for d in datagrams)]
+    return everywhere[0] if len(everywhere) == 1 else None
+
+
+def from_sheets(evidence: Evidence, own: dict[str, set[str]]) -> list[Plan]:
+    """One tunnel per pair of sites; several where a site has several addresses for the same peer (primary, standby)."""
+    groups: dict[tuple[str, ...], Plan] = {}
+    several = _multihomed(evidence)
+    for sheet in evidence.sheets:
+        for tunnel in sheet.tunnel:
+            peer_site = tunnel.peer_site or _site_at(tunnel.peer, own) or tunnel.peer
+            if not peer_site or peer_site == sheet.site:
+                continue
+            pair = tuple(sorted((sheet.site, peer_site)))
+            split = ""
+            if pair in several:
+                split = tunnel.local if several[pair] == sheet.site else tunnel.peer
+            plan = groups.get((*pair, split))
+            if plan is None:
+                plan = groups[(*pair, split)] = Plan(tunnel.name, sheet.site, peer_site)
+            _declare(plan, sheet.site, tunnel, own)
+    return list(groups.values())
+
+
+def _multihomed(evidence: Evidence) -> dict[tuple[str, ...], str]:
+    """Pairs of sites with more than one tunnel between different addresses -> the site that has several."""
+    found: dict[tuple[str, ...], str] = {}
+    for sheet in evidence.sheets:
+        locals_of: dict[str, set[str]] = {}
+        for tunnel in sheet.tunnel:
+            if _is_address(tunnel.local) and tunnel.peer_site:
+                locals_of.setdefault(tunnel.peer_site, set()).add(tunnel.local)
+        for peer, addresses in locals_of.items():
+            if len(addresses) > 1:
+                found[tuple(sorted((sheet.site, peer)))] = sheet.site
+    return found
+
+
+def _declare(plan: Plan, site: str, tunnel: SheetTunnel, own: dict[str, set[str]]) -> None:
+    is_left = plan.left == site
+    mine, theirs = (
+        (plan.left_addresses, plan.right_addresses) if is_left else (plan.right_addresses, plan.left_addresses)
+    )
+    if _is_address(tunnel.local):
+        mine.add(tunnel.local)
+    other = plan.right if is_left else plan.left
+    if _is_address(tunnel.peer) and (not own.get(other) or tunnel.peer in own[other]):
+        theirs.add(tunnel.peer)
+    if is_left:
+        plan.left_sheet = plan.left_sheet or tunnel
+    else:
+        plan.right_sheet = plan.right_sheet or tunnel
+    if plan.left_sheet and plan.right_sheet and plan.left_sheet.name != plan.right_sheet.name:
+        plan.name = f"{plan.left}-{plan.right}"
+
+
+def _site_at(address: str, own: dict[str, set[str]]) -> str | None:
+    return next((site for site, found in own.items() if address in found), None)
+
+
+def from_declarations(evidence: Evidence, plans: list[Plan]) -> None:
+    """case.toml names tunnels and their ends; it may name one that no sheet has."""
+    declared = [frozenset(ends) for _, ends in evidence.declared]
+    plans.sort(
+        key=lambda p: declared.index(pair) if (pair := frozenset((p.left, p.right))) in declared else len(declared)
+    )
+    for name, (left, right) in evidence.declared:
+        known = next((p for p in plans if {p.left, p.right} == {left, right}), None)
+        if known is None:
+            plans.append(Plan(name, left, right))
+            continue
+        known.name = name
+        if known.left != left:
+            known.left, known.right = left, right
+            known.left_addresses, known.right_addresses = known.right_addresses, known.left_addresses
+            known.left_sheet, known.right_sheet = known.right_sheet, known.left_sheet
+
+
+_SERIOUS = frozenset({
+    What.INITIATING, What.IKE_UP, What.CHILD_UP, What.AUTH_OK, What.CONFIGURED, What.SENT, What.AGREED, What.ASKED,
+    What.NO_ANSWER, What.GAVE_UP, What.KEY_REFUSED, What.AUTH_REFUSED, What.IKE_PROPOSAL_REFUSED, What.RECEIVED, What.NO_PEER,
+})  # fmt: skip
+
+
+def from_evidence(evidence: Evidence, own: dict[str, set[str]], plans: list[Plan]) -> None:
+    """Tunnels that nobody declared: sites whose gateways talk to each other."""
+    peers = _peers_by_site(evidence, own)
+    known = {frozenset((p.left, p.right)) for p in plans}
+    covered = {site for p in plans for site in (p.left, p.right)}
+    loose: list[tuple[str, str]] = []
+    for site, found in peers.items():
+        for address, _ in found.most_common():
+            other = _site_at(address, own)
+            if other == site:
+                continue
+            if other is None:
+                if site not in covered:
+                    loose.append((site, address))
+            elif frozenset((site, other)) not in known:
+                known.add(frozenset((site, other)))
+                covered.update((site, other))
+                plans.append(Plan(f"{site}-{other}", site, other, set(own.get(site, ())), {address}))
+    _pair_loose(evidence, [x for x in loose if x[0] not in covered], plans, own)
+    _undeclared_between_others(evidence, plans)
+
+
+def _peers_by_site(evidence: Evidence, own: dict[str, set[str]]) -> dict[str, Counter[str]]:
+    """Per site the addresses its gateway spoke with; what it did itself weighs more than who merely knocked."""
+    peers: dict[str, Counter[str]] = {}
+    for log in evidence.logs:
+        for event in log.events:
+            if log.site and event.peer and event.what in _SERIOUS and event.peer not in own.get(log.site, ()):
+                weight = 1 if event.what in (What.ASKED, What.RECEIVED, What.NO_PEER) else 3
+                peers.setdefault(log.site, Counter())[event.peer] += weight
+    for capture in evidence.captures:
+        mine = own.get(capture.site or "", set())
+        for item in capture.datagrams:
+            if capture.site and (item.src in mine) != (item.dst in mine):
+                peers.setdefault(capture.site, Counter())[item.dst if item.src in mine else item.src] += 1
+    return peers
+
+
+def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[Plan], own: dict[str, set[str]]) -> None:
+    """Sites whose peers' addresses nobody claims: two such sites face each other; one alone faces its addresses."""
+    strangers = _strangers(evidence)
+    first: dict[str, str] = {}
+    for site, address in loose:
+        if (site, address) not in strangers or site not in first:
+            first.setdefault(site, address)
+    sites = list(first)
+    if len(sites) == 2 and not all(_wan_known(own.get(site, set())) for site in sites):
+        a, b = sites
+        plans.append(Plan(f"{a}-{b}", a, b, own.get(a, set()) | {first[b]}, own.get(b, set()) | {first[a]}))
+        return
+    mute = _mute_site(evidence, first)
+    if mute is not None and len(sites) == 1:
+        site = sites[0]
+        plans.append(Plan(f"{site}-{mute}", site, mute, set(own.get(site, ())), {first[site]}))
+        return
+    for site, address in loose:
+        if address == first[site] or (site, address) not in strangers:
+            plans.append(Plan(f"{site}-{address}", site, address, set(own.get(site, ())), {address}))
+
+
+def _wan_known(addresses: set[str]) -> bool:
+    """Is any of a site's own addresses more than a LAN's? Then a peer that nobody owns is really somebody else."""
+    return any(not common([a], PRIVATE) for a in addresses)
+
+
+def _mute_site(evidence: Evidence, speaking: dict[str, str]) -> str | None:
+    """The one other site of the case whose log knows of no peer at all: it is the other end, and heard nothing."""
+    others = {log.site for log in evidence.logs if log.site and log.site not in speaking}
+    return others.pop() if len(others) == 1 else None
+
+
+_KNOWN_TO = frozenset({
+    What.INITIATING, What.AUTH_OK, What.IKE_UP, What.CHILD_UP, What.CONFIGURED, What.AGREED, What.KEY_REFUSED,
+    What.IKE_PROPOSAL_REFUSED, What.PROPOSAL_REFUSED, What.SENT,
+})  # fmt: skip
+
+
+def _strangers(evidence: Evidence) -> set[tuple[str, str]]:
+    """(site, address) of those who asked and for whom the gateway has no configuration, or whom it never answered."""
+    seen: set[tuple[str, str]] = set()
+    known: set[tuple[str, str]] = set()
+    unwelcome: set[tuple[str, str]] = set()
+    for log in evidence.logs:
+        for event in log.events:
+            if log.site and event.peer:
+                pair = (log.site, event.peer)
+                seen.add(pair)
+                if event.what is What.NO_PEER:
+                    unwelcome.add(pair)
+                elif event.what in _KNOWN_TO:
+                    known.add(pair)
+    for capture in evidence.captures:
+        for item in capture.datagrams:
+            if capture.site:
+                seen.add((capture.site, item.src))
+                known.add((capture.site, item.dst))
+    return {p for p in seen if p in unwelcome or p not in known}
+
+
+def _undeclared_between_others(evidence: Evidence, plans: list[Plan]) -> None:
+    """Captures taken between the sites, with nothing else: the two addresses that speak are the ends."""
+    if plans:
+        return
+    pairs = Counter(tuple(sorted((d.src, d.dst))) for capture in evidence.captures for d in capture.datagrams)
+    for (a, b), _ in pairs.most_common(64):
+        plans.append(Plan(f"{a}-{b}", a, b, {a}, {b}))

@@ -1,0 +1,166 @@
+"""One picture per tunnel: both ends with what each said, what the wire showed, and what the sheets declare."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from stomion.exchange.clock import ClockOffset
+from stomion.exchange.negotiation import Negotiation
+from stomion.exchange.story import Refusal, Story
+from stomion.model.event import Event, What
+from stomion.model.packet import Unreachable
+from stomion.model.proposal import Proposal
+from stomion.model.provenance import Provenance
+from stomion.model.site import SheetTunnel
+from stomion.model.tables import Tables
+from stomion.space.ranges import PRIVATE, common
+
+
+@dataclass(frozen=True, slots=True)
+class LanTest:
+    """A traffic test between the two sites: from which end's LAN, whether it got through, and when."""
+
+    from_left: bool
+    passed: bool
+    expected: bool
+    at: float | None
+    where: Provenance
+    service: str
+    source: str = ""
+    to: str = ""
+    """Addresses; the source's is empty where only its site is known."""
+    who: str = ""
+    """The source as the record names it."""
+    error: str = ""
+    seen: bool = True
+    """False for a flow that case.toml expects and nobody tested."""
+    asked: str = ""
+    """What was expected of a whole range, where this flow is one packet of it."""
+
+
+@dataclass(frozen=True, slots=True)
+class LinkEvent:
+    """A link that went down or came up, at an end, or elsewhere on the way (`site` is then no end's)."""
+
+    site: str
+    up: bool
+    at: float | None
+    where: Provenance
+    subject: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PingSeries:
+    """A continuous ping between the two sites, in the order of its probes; `where` is its first lost probe's record."""
+
+    source: str
+    to: str
+    from_left: bool
+    answered: tuple[bool, ...]
+    times: tuple[float | None, ...]
+    where: Provenance
+
+
+@dataclass(frozen=True, slots=True)
+class EspSeen:
+    """ESP packets of one direction as the two ends' captures hold them, by their sizes in bytes; `got` is None where the
+    receiving end captured nothing at all. `files` are the captures, the sender's first."""
+
+    from_left: bool
+    sent: dict[int, int]
+    got: dict[int, int] | None
+    files: tuple[str, ...]
+
+
+@dataclass(slots=True)
+class End:
+    """One end of a tunnel. `given` tells whether any evidence was taken at this end; without it all is inferred."""
+
+    site: str
+    addresses: set[str] = field(default_factory=set)
+    networks: set[str] = field(default_factory=set)
+    sheet: SheetTunnel | None = None
+    sheet_file: str = ""
+    sheet_line: int = 1
+    events: list[Event] = field(default_factory=list)
+    story: Story = field(default_factory=Story)
+    has_log: bool = False
+    captures: list[str] = field(default_factory=list)
+    has_counters: bool = False
+    out_packets: int = 0
+    in_packets: int = 0
+    ike_proposals: tuple[Proposal, ...] = ()
+    child_proposals: tuple[Proposal, ...] = ()
+    tables: Tables | None = None
+    hosts: dict[str, Tables] = field(default_factory=dict)
+
+    @property
+    def given(self) -> bool:
+        return self.has_log or bool(self.captures) or self.has_counters
+
+    @property
+    def sheet_place(self) -> Provenance | None:
+        """Where this tunnel stands in the end's sheet."""
+        return Provenance(self.sheet_file, self.site, line=self.sheet_line) if self.sheet_file else None
+
+    @property
+    def title(self) -> str:
+        """The site's name as people write it; addresses stay as they are."""
+        if self.site[:1].isdigit():
+            return self.site
+        return " ".join(word[:1].upper() + word[1:] for word in self.site.split("-"))
+
+    @property
+    def address(self) -> str:
+        """Its public address where one is known."""
+        if self.sheet and self.sheet.local and self.sheet.local in self.addresses:
+            return self.sheet.local
+        public = [a for a in self.addresses if not common([a], PRIVATE)]
+        return min(public or self.addresses, default="")
+
+
+@dataclass(slots=True)
+class Picture:
+    """Everything known of one tunnel."""
+
+    name: str
+    left: End
+    right: End
+    negotiations: list[Negotiation] = field(default_factory=list)
+    unreachables: list[Unreachable] = field(default_factory=list)
+    esp_out: int = 0
+    esp_back: int = 0
+    esp_last: float = 0.0
+    esp_seen: list[EspSeen] = field(default_factory=list)
+    tests: list[LanTest] = field(default_factory=list)
+    expected: list[LanTest] = field(default_factory=list)
+    link_events: list[LinkEvent] = field(default_factory=list)
+    pings: list[PingSeries] = field(default_factory=list)
+    clock: ClockOffset | None = None
+
+    @property
+    def ends(self) -> tuple[End, End]:
+        return self.left, self.right
+
+    def other(self, end: End) -> End:
+        return self.right if end is self.left else self.left
+
+    def end_at(self, address: str) -> End | None:
+        """The end that has this address."""
+        return next((e for e in self.ends if address in e.addresses), None)
+
+    def standing(self, *what: What) -> list[tuple[End, Refusal]]:
+        """Refusals of these kinds that nothing later made void, at either end."""
+        return [(e, r) for e in self.ends for r in e.story.standing if r.what in what]
+
+    @property
+    def last(self) -> Negotiation | None:
+        """The latest negotiation on the wire."""
+        return self.negotiations[-1] if self.negotiations else None
+
+    @property
+    def version(self) -> int | None:
+        for end in self.ends:
+            if end.story.version:
+                return end.story.version
+        return self.last.version if self.last else None

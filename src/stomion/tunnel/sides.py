@@ -1,0 +1,84 @@
+"""Both ends of a tunnel as the walk sees them: tables, hosts, the tunnel's selectors, and the ranges behind each."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from stomion.model.tables import Interval, Policy
+from stomion.space.boxes import address_text, interval_of
+from stomion.tunnel.picture import End, Picture
+from stomion.walk.declared import policy_on, tunnel_policy
+from stomion.walk.journey import Side
+
+
+def sides_of(picture: Picture) -> tuple[Side, Side]:
+    """The left and the right end. One that gave nothing has behind it what the other end's tunnel protects there."""
+    left, right = _side(picture, picture.left), _side(picture, picture.right)
+    return _completed(left, right), _completed(right, left)
+
+
+def _side(picture: Picture, end: End) -> Side:
+    found = _policies(picture, end)
+    tables = end.tables
+    if tables is not None and not tables.policies:
+        # Without any selectors nothing can be said of what the tunnel takes: the gateway counts as unknown then.
+        found = [policy_on(tables, policy) for policy in found]
+        tables = replace(tables, policies=found) if found else None
+    near = tuple(dict.fromkeys(n for p in found if not _any(p.near) for n in p.near)) or _lans(end)
+    return Side(end.site, tables, end.hosts, found[0] if found else None, near, tuple(found[1:]))
+
+
+def _completed(side: Side, other: Side) -> Side:
+    if side.lans:
+        return side
+    return replace(side, lans=tuple(dict.fromkeys(f for p in other.policies if not _any(p.far) for f in p.far)))
+
+
+def _policies(picture: Picture, end: End) -> list[Policy]:
+    """All selectors between the two ends, at one of them: as its tables hold them for this peer or this tunnel, else as its sheet
+    declares them, else as its log tells of Child SAs."""
+    other = picture.other(end)
+    declared = tunnel_policy(end.sheet, end.sheet_place) if end.sheet is not None else None
+    held = end.tables.policies if end.tables is not None else []
+    peers = {other.site, *other.addresses}
+    found = [p for p in held if (p.peer and p.peer in peers) or (declared is not None and _alike(p, declared))]
+    return found or ([declared] if declared is not None else _from_log(end))
+
+
+def _alike(a: Policy, b: Policy) -> bool:
+    return a.tunnel == b.tunnel or bool(set(a.near) & set(b.near) and set(a.far) & set(b.far))
+
+
+def _from_log(end: End) -> list[Policy]:
+    """The ranges of every Child SA that the end's own log tells of, the latest first."""
+    out: dict[tuple[str, ...], Policy] = {}
+    for up in reversed([*end.story.children, *([end.story.child_ever] if end.story.child_ever is not None else [])]):
+        if len(up.my_ts) != 2 or up.my_ts in out:
+            continue
+        try:
+            near, far = (tuple(interval_of(text)) for text in up.my_ts)
+        except ValueError:
+            continue
+        out[up.my_ts] = Policy(up.conn or "the tunnel", near, far, "", up.where)
+    return list(out.values())
+
+
+def _any(intervals: tuple[Interval, ...]) -> bool:
+    return any(low == 0 for low, _ in intervals)
+
+
+def _lans(end: End) -> tuple[Interval, ...]:
+    """The networks of an end's interfaces that are not its WAN side."""
+    if end.tables is None:
+        return ()
+    found = [
+        net
+        for dev, rows in end.tables.addresses.items()
+        if dev != "lo"
+        for own, net in rows
+        if address_text(own) not in end.addresses
+    ]
+    hosts = [
+        net for host in end.hosts.values() for dev, rows in host.addresses.items() if dev != "lo" for _, net in rows
+    ]
+    return tuple(dict.fromkeys(hosts or found))

@@ -1,0 +1,128 @@
+"""Algorithms in any spelling of the trade, brought to the common vocabulary; used for logs and for site sheets."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+
+from stomion.model.proposal import Proposal
+from stomion.model.site import SheetProposal
+
+MODP_GROUPS = {768: 1, 1024: 2, 1536: 5, 2048: 14, 3072: 15, 4096: 16, 6144: 17, 8192: 18}
+ECP_GROUPS = {192: 25, 224: 26, 256: 19, 384: 20, 521: 21}
+_INTEGRITY = {
+    "md5": "HMAC-MD5-96",
+    "1": "HMAC-SHA1-96",
+    "256": "HMAC-SHA2-256-128",
+    "384": "HMAC-SHA2-384-192",
+    "512": "HMAC-SHA2-512-256",
+}
+_PRF = {"md5": "HMAC-MD5", "1": "HMAC-SHA1", "256": "HMAC-SHA2-256", "384": "HMAC-SHA2-384", "512": "HMAC-SHA2-512"}
+
+_SHA = r"sha[-_ ]?(?:2[-_ ]?)?(?P<{0}>1|256|384|512)(?!\d)|(?P<{0}m>md5)\b|(?P<{0}s>sha)(?![-_ ]?\d|\w)"
+_ENCRYPTION = re.compile(
+    r"""
+    (?P<gcm>aes[-_ ]?(?:(?P<g1>128|192|256)[-_ ]?)?gcm[-_ ]?(?:(?P<icv>8|12|16|64|96|128)(?!\d))?[-_ ]?(?P<g2>128|192|256)?)
+  | (?P<chacha>chacha20(?:[-_ ]?poly1305)?)
+  | (?P<triple>3des|triple[- ]des|des[-_ ]ede3?)(?:[-_ ]?cbc)?
+  | (?P<aes>aes(?:[-_ ]?cbc)?(?:[-_ ]?(?P<a1>128|192|256))?(?:[-_ ]?cbc)?(?:[-_ ](?P<a3>128|192|256))?
+      (?:\ with\ (?:a\ )?(?P<a2>128|192|256)[- ]bit)?)(?![-_]?(?:xcbc|cmac|ctr|ccm))
+  | (?P<camellia>camellia[-_ ]?(?:cbc)?[-_ ]?(?P<c1>128|192|256)?)
+  | (?P<des>\bdes[-_ ]?cbc\b|\bdes\b)
+  | (?P<null>\bnull\b)
+    """,
+    re.IGNORECASE | re.VERBOSE,
+)
+_PRF_WORD = re.compile(r"prf[-_ =]*(?:hmac[-_ ]?)?" + "(?:" + _SHA.format("p") + ")", re.IGNORECASE)
+_HASH_WORD = re.compile("(?:" + _SHA.format("h") + ")", re.IGNORECASE)
+_GROUP = re.compile(
+    r"""
+    modp[-_ ]?(?P<modp>\d{3,4}) | (?P<modp2>\d{3,4})[- ]bit\ modp
+  | (?:ecp[-_ ]?|secp)(?P<ecp>192|224|256|384|521)(?:r1)? | (?P<ecp2>\d{3})[- ]bit\ (?:ecp|elliptic|random\ ecp)
+  | (?P<c25>curve[-_ ]?25519|x25519) | (?P<c44>curve[-_ ]?448|x448)
+  | (?:dh|diffie[- ]hellman|oakley|pfs|group)[-_ =:]*(?:groups?)?[-_ =:#]*(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d))*)(?![\d.])
+    """,
+    re.IGNORECASE | re.VERBOSE,
+)
+
+
+def encryption_of(text: str) -> tuple[str, ...]:
+    """All encryption algorithms named in a text, in order."""
+    found = []
+    for m in _ENCRYPTION.finditer(text):
+        if m["gcm"]:
+            icv = {None: 16, "64": 8, "96": 12, "128": 16}.get(m["icv"], m["icv"])
+            bits = m["g1"] or m["g2"] or ("128" if m["icv"] == "128" else None)
+            # `gcm_16_128` names tag bytes and key bits; `aes128gcm128` names key bits and tag bits.
+            found.append(f"AES-GCM-{icv}" + (f"-{bits}" if bits else ""))
+        elif m["chacha"]:
+            found.append("CHACHA20-POLY1305")
+        elif m["triple"]:
+            found.append("3DES")
+        elif m["aes"]:
+            bits = m["a1"] or m["a2"] or m["a3"]
+            found.append("AES-CBC" + (f"-{bits}" if bits else ""))
+        elif m["camellia"]:
+            found.append("CAMELLIA-CBC" + (f"-{m['c1']}" if m["c1"] else ""))
+        else:
+            found.append("DES" if m["des"] else "NULL")
+    return tuple(dict.fromkeys(found))
+
+
+def group_of(text: str) -> tuple[str, ...]:
+    """All key exchange groups named in a text, by their numbers."""
+    found = []
+    for m in _GROUP.finditer(text):
+        if m["modp"] or m["modp2"]:
+            number = MODP_GROUPS.get(int(m["modp"] or m["modp2"]))
+        elif m["ecp"] or m["ecp2"]:
+            number = ECP_GROUPS.get(int(m["ecp"] or m["ecp2"]))
+        else:
+            found.extend(re.findall(r"\d+", m["num"] or ""))
+            number = 31 if m["c25"] else 32 if m["c44"] else None
+        if number is not None:
+            found.append(str(number))
+    return tuple(dict.fromkeys(found))
+
+
+def _hashes(pattern: re.Pattern[str], text: str, letter: str) -> list[str]:
+    found = []
+    for m in pattern.finditer(text):
+        found.append("md5" if m[f"{letter}m"] else "1" if m[f"{letter}s"] else m[letter])
+    return found
+
+
+@lru_cache(2_048)
+def find_proposal(text: str, protocol: str = "") -> Proposal | None:
+    """What a piece of text names as a proposal, or None where it names no algorithm.
+
+    A hash named once stands for integrity and, for IKE, for the PRF as well; after `prf` it is the PRF alone.
+    """
+    encryption, group = encryption_of(text), group_of(text)
+    prfs = [_PRF[h] for h in _hashes(_PRF_WORD, text, "p")]
+    rest = [_INTEGRITY[h] for h in _hashes(_HASH_WORD, _PRF_WORD.sub(" ", text), "h")]
+    if any("GCM" in name or "CHACHA" in name for name in encryption):
+        prfs = prfs or [name.rsplit("-", 1)[0] for name in rest]
+        rest = []
+    if not (encryption or group or rest or prfs):
+        return None
+    integrity = tuple(dict.fromkeys(rest))
+    if not prfs and protocol == "IKE":
+        prfs = [name.rsplit("-", 1)[0] for name in integrity]
+    return Proposal(protocol, encryption, integrity, tuple(dict.fromkeys(prfs)), group)
+
+
+def model_proposal(declared: SheetProposal, protocol: str) -> Proposal:
+    """Any spelling of the trade to the common names; a value not understood is kept as written."""
+    found: dict[str, tuple[str, ...]] = {}
+    for kind in ("integrity", "prf"):
+        names: list[str] = []
+        for value in getattr(declared, kind):
+            said = find_proposal(f"prf {value}" if kind == "prf" else value, protocol)
+            names.extend((said.values(kind) if said else ()) or (value,))
+        found[kind] = tuple(dict.fromkeys(names))
+    encryption = tuple(dict.fromkeys(x for v in declared.encryption for x in encryption_of(v) or (v,)))
+    groups = tuple(
+        x for g in declared.group for x in ((str(g),) if str(g).isdigit() else group_of(str(g)) or (str(g),))
+    )
+    return Proposal(protocol, encryption, found["integrity"], found["prf"], groups, lifetime_s=declared.lifetime_s)

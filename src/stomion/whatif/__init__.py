@@ -1,0 +1,1 @@
+"""Changes tried on a tunnel, sheets and tables alike: typed, worked out, compared, taken back, written down as steps."""
