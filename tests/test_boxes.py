@@ -8,18 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.space.boxes import (
-    EVERY,
-    Box,
-    Region,
-    address_number,
-    address_text,
-    addresses_text,
-    interval_of,
-    region,
-    service_of,
-    service_text,
-)
+from stomion.model.box import Box
+from stomion.space.axis import address_number, address_text, addresses_text, interval_of
+from stomion.space.boxes import EVERY, Region, region
+from stomion.space.services import service_of, service_text
 
 SIDE = 3
 POINTS = list(product(range(SIDE), repeat=5))

@@ -122,7 +122,7 @@ def test_draw_the_way_and_the_map(tmp_path: Path, kind: str, name: str) -> None:
     data = target.read_bytes()
     assert data[:4] == (b"%PDF" if name.endswith("pdf") else b"<?xm")
     if name.endswith("svg"):
-        assert b"Eelgrass" in data and b"in clear, translated" in data
+        assert b"Eelgrass" in data and b"unencrypted, translated" in data
     alone = stomion("draw", f"{DEMO}/quayhead/ike.log", "--what", kind, "-o", str(target))
     assert alone.returncode == 2 and alone.stderr.count("\n") == 1
 

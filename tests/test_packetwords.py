@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from stomion.space.boxes import EVERY, Box, Interval, Region, interval_of, region, service_of
+from stomion.model.box import Box, Interval
+from stomion.space.axis import interval_of
+from stomion.space.boxes import EVERY, Region, region
 from stomion.space.packetwords import packets_text, range_text, services_text, spans_text
+from stomion.space.services import service_of
 
 LAN, FAR = interval_of("10.64.0.0/24")[0], interval_of("10.96.0.0/24")[0]
 

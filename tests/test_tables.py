@@ -503,7 +503,7 @@ def test_two_readings_of_the_routes_are_not_added_up(case: Case) -> None:
     )
     read_table("routes", b'[{"dst":"default","gateway":"192.0.2.7","dev":"eth0"}]', "2.json", tables)
     assert [(r.text, r.where.file) for r in tables.routes if r.length == 0] == [
-        ("default by way of 192.0.2.7, eth0", "2.json")
+        ("default via 192.0.2.7, eth0", "2.json")
     ]
     assert len(tables.routes) == 2 and tables.doubts == [
         "2.json: 1 routes stand differently in 1.json; those of this file are taken"

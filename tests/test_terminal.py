@@ -82,5 +82,5 @@ def test_a_change_is_tried_in_a_real_terminal(terminal: Terminal) -> None:
     shown = terminal.until("gone: exemption-shadowed")
     assert "move rule 2 “not into the tunnel” above rule 1 “to the internet”" in shown and "0 of 3" in shown
     terminal.press("u")
-    terminal.until("it goes out in clear")
+    terminal.until("it leaves unencrypted")
     assert "no gateway is touched" not in terminal.screen()

@@ -18,7 +18,8 @@ from stomion.jobs.examine import Examined, examine
 from stomion.jobs.flowtext import parse_flow
 from stomion.jobs.steps import steps_page, steps_text, write_steps
 from stomion.model.tables import Tables
-from stomion.space.boxes import EVERY, Region, interval_of
+from stomion.space.axis import interval_of
+from stomion.space.boxes import EVERY, Region
 from stomion.tunnel.flows import flows_of
 from stomion.views.packetmap import packet_map
 from stomion.walk.passage import Fate

@@ -311,7 +311,7 @@ async def test_a_packet_is_walked_and_a_rule_tried_elsewhere() -> None:
         await pilot.press("5")
         await pilot.pause(0.3)
         shown = text_of(app)
-        assert "It ends: no tunnel takes it, it goes out in clear, translated." in shown
+        assert "It ends: no tunnel takes it, it leaves unencrypted, translated." in shown
         assert "must change" in shown and "rule 2 “not into the tunnel” exempts it, never asked" in shown
         assert "the rule         masquerade 10.70.0.0/22 > any out wan0" in shown
         await pilot.press("greater_than_sign")

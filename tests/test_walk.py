@@ -15,8 +15,9 @@ from conftest import RECORDED
 from stomion.errors import UsageError
 from stomion.ingest.sheet import read_sheet
 from stomion.jobs.examine import examine
-from stomion.model.tables import Rule, Tables
-from stomion.space.boxes import EVERY, Region, address_number, interval_of
+from stomion.model.tables import Action, Rule, Tables
+from stomion.space.axis import address_number, interval_of
+from stomion.space.boxes import EVERY, Region
 from stomion.tunnel.flows import flows_of
 from stomion.tunnel.picture import End, Picture
 from stomion.walk.declared import declared_tables, tunnel_policy
@@ -246,7 +247,7 @@ def test_a_tried_change_says_exactly_which_packets_change() -> None:
     )
     assert difference.region.same(wanted)
     assert "switch rule 1 off" in without(tables, block_rule)[1]
-    for step, rule in ((-1, block_rule), (1, allow_rule), (-1, Rule(7, "drop", (), block_rule.where))):
+    for step, rule in ((-1, block_rule), (1, allow_rule), (-1, Rule(7, Action.DROP, (), block_rule.where))):
         with pytest.raises(UsageError):
             moved(tables, rule, step)
     assert before.left.tables is tables and [r.number for r in tables.chains["filter"].rules] == [0, 1, 2]

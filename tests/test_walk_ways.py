@@ -10,13 +10,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from stomion.ingest.ostables import read_table
+from stomion.model.box import Box, Interval
 from stomion.model.provenance import Provenance
-from stomion.model.tables import ACCEPT, MASQUERADE, Chain, Interval, Names, Policy, Route, Rule, Tables
-from stomion.space.boxes import EVERY, LAST, V6_FIRST, Box, Region, address_number, interval_of, meet
+from stomion.model.tables import Action, Chain, ChainKind, Hook, Names, Policy, Route, Rule, Tables
+from stomion.space.axis import LAST, V6_FIRST, address_number, interval_of
+from stomion.space.boxes import EVERY, Region, meet
 from stomion.walk import index
 from stomion.walk import shelf as shelves
-from stomion.walk.journey import Leg, Side, packet_box, partition, travel
-from stomion.walk.passage import Fate
+from stomion.walk.journey import Leg, Machine, Side, packet_box, partition, travel
+from stomion.walk.passage import Decision, Fate
 from stomion.walk.pieces import Piece, split
 from stomion.walk.shelf import Shelf
 
@@ -62,7 +64,7 @@ def test_next_hops_with_two_outcomes_leave_it_open() -> None:
     routes = [_route(B_LAN, 24, "tun0", "", (("wan1", "198.51.100.1"),))]
     leg = _leg(_side(_tables("a", "10.64.0", routes, True), A_LAN, B_LAN), _far())
     assert leg.fate is Fate.UNCERTAIN
-    assert "tun0: carried" in leg.says and "198.51.100.1: no tunnel takes it, it goes out in clear" in leg.says
+    assert "tun0: carried" in leg.says and "198.51.100.1: no tunnel takes it, it leaves unencrypted" in leg.says
 
 
 def test_dead_next_hops_do_not_count() -> None:
@@ -114,10 +116,14 @@ def test_the_step_that_decided_is_the_one_to_change() -> None:
         B_LAN,
     )
     leg = _leg(stolen, _far())
-    assert leg.fate is Fate.LEAKED and leg.steps[leg.decided][1].what == "route" and leg.decided < len(leg.steps) - 1
+    assert (
+        leg.fate is Fate.LEAKED
+        and leg.steps[leg.decided][1].what is Decision.ROUTE
+        and leg.decided < len(leg.steps) - 1
+    )
     by_policy = _tables("a", "10.64.0", [], False)
-    rule = Rule(1, MASQUERADE, (EVERY,), HERE)
-    by_policy.chains["nat"] = Chain("nat", (rule,), "nat", "postrouting", 100)
+    rule = Rule(1, Action.MASQUERADE, (EVERY,), HERE)
+    by_policy.chains["nat"] = Chain("nat", (rule,), ChainKind.NAT, Hook.POSTROUTING, 100)
     leg = _leg(_side(by_policy, A_LAN, B_LAN), _far(False))
     step = leg.steps[leg.decided][1]
     assert leg.fate is Fate.TRANSLATED and step.rule is rule
@@ -131,9 +137,9 @@ def test_parted_ways_are_all_packets_and_none_twice() -> None:
     routes = [_route(B_LAN, 24, "wan0", "192.0.2.1", (("wan1", "198.51.100.1"),))]
     tables = _tables("a", "10.64.0", routes, False)
     drop = Rule(
-        1, "drop", (packet_box("10.64.0.9", "10.96.0.10", "tcp/80"),), HERE, out_dev=Names(frozenset(("wan1",)))
+        1, Action.DROP, (packet_box("10.64.0.9", "10.96.0.10", "tcp/80"),), HERE, out_dev=Names(frozenset(("wan1",)))
     )
-    tables.chains["f"] = Chain("f", (drop,), "filter", "forward")
+    tables.chains["f"] = Chain("f", (drop,), ChainKind.FILTER, Hook.FORWARD)
     shares = partition(_side(tables, A_LAN, B_LAN), _far(False))
     sizes = {s.fate: s.region.size() for s in shares}
     whole = Region(((A_LAN, B_LAN, *EVERY[2:]),)).size()
@@ -162,7 +168,7 @@ def test_a_shelf_takes_what_each_rule_matches_and_no_more(start: list[Box], rule
         shelf = Shelf([Piece(b) for b in whole.boxes])
         plain = [Piece(b) for b in whole.boxes]
         for number, boxes in enumerate(rules):
-            rule = Rule(number, ACCEPT, tuple(boxes), HERE)
+            rule = Rule(number, Action.ACCEPT, tuple(boxes), HERE)
             taken = Region(tuple(p.box for p in shelf.matched(rule)))
             parts = [split(p, rule) for p in plain]
             assert taken.same(Region(tuple(p.box for inside, _ in parts for p in inside)))
@@ -179,22 +185,22 @@ def test_known_hosts_are_cut_out_of_all_packets() -> None:
     )
     way = [_route(ALL, 0, "eth0", "10.96.0.1")]
     closed = Tables("b", "host-c", addresses={"eth0": [(address_number("10.96.0.11"), B_LAN)]}, routes=way)
-    rule = Rule(1, "drop", ((*EVERY[:2], (6, 6), EVERY[3], (80, 80)),), HERE)
-    closed.chains["f"] = Chain("f", (rule,), "filter", "input")
+    rule = Rule(1, Action.DROP, ((*EVERY[:2], (6, 6), EVERY[3], (80, 80)),), HERE)
+    closed.chains["f"] = Chain("f", (rule,), ChainKind.FILTER, Hook.INPUT)
     near, far = _side(_tables("a", "10.64.0", [], False), A_LAN, B_LAN), _far(False)
     far = replace(far, hosts={"host-b": stuck, "host-c": closed})
     there = {(s.fate, s.place): s.region for s in partition(near, far) if s.fate is not Fate.LOCAL}
     port = (A_LAN, (address_number("10.96.0.11"),) * 2, (6, 6), EVERY[3], (80, 80))
-    assert there[Fate.DROPPED, "host"].same(Region((port,)))
+    assert there[Fate.DROPPED, Machine.HOST].same(Region((port,)))
     back = {(s.fate, s.place): s.region for s in partition(far, near) if s.fate is not Fate.LOCAL}
-    assert back[Fate.LOST, "host"].same(Region((((address_number("10.96.0.10"),) * 2, A_LAN, *EVERY[2:]),)))
-    assert set(there) == {(Fate.DROPPED, "host"), (Fate.CARRIED, "host")}
+    assert back[Fate.LOST, Machine.HOST].same(Region((((address_number("10.96.0.10"),) * 2, A_LAN, *EVERY[2:]),)))
+    assert set(there) == {(Fate.DROPPED, Machine.HOST), (Fate.CARRIED, Machine.HOST)}
 
 
 @settings(max_examples=100)
 @given(st.lists(st.lists(BOX, max_size=2), min_size=1, max_size=12), st.lists(BOX, min_size=1, max_size=4))
 def test_a_list_s_index_leaves_out_only_what_touches_nothing(lists: list[list[Box]], packets: list[Box]) -> None:
-    rules = tuple(Rule(n, ACCEPT, tuple(boxes), HERE) for n, boxes in enumerate(lists))
+    rules = tuple(Rule(n, Action.ACCEPT, tuple(boxes), HERE) for n, boxes in enumerate(lists))
     pieces = [Piece(b) for b in packets]
     plain = [r for r in rules if any(meet(b, p.box) for b in r.boxes for p in pieces)]
     with pytest.MonkeyPatch.context() as patch:
@@ -206,8 +212,8 @@ def test_a_list_s_index_leaves_out_only_what_touches_nothing(lists: list[list[Bo
 
 def test_of_a_long_list_only_what_touches_is_looked_at() -> None:
     nets = [interval_of(f"10.64.{n}.0/24")[0] for n in range(200)]
-    rules = tuple(Rule(n, ACCEPT, ((EVERY[0], net, *EVERY[2:]),), HERE) for n, net in enumerate(nets))
-    rules = (*rules[:150], Rule(900, "drop", (EVERY,), HERE), *rules[150:])
+    rules = tuple(Rule(n, Action.ACCEPT, ((EVERY[0], net, *EVERY[2:]),), HERE) for n, net in enumerate(nets))
+    rules = (*rules[:150], Rule(900, Action.DROP, (EVERY,), HERE), *rules[150:])
     listed = index.Listed(rules, lambda r: r.boxes)
     near = listed.near(
         [Piece(packet_box("10.96.0.9", "10.64.7.9", "tcp/80")), Piece(packet_box("10.96.0.9", "10.64.180.9", "icmp"))]

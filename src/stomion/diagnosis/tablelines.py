@@ -7,7 +7,7 @@ from stomion.model.provenance import Provenance
 from stomion.tunnel.flows import flows_of
 from stomion.tunnel.picture import End, Picture
 from stomion.walk.journey import NEAR, Share
-from stomion.walk.passage import Fate, Step
+from stomion.walk.passage import Decision, Fate, Step
 
 Line = tuple[Verdict, str, Provenance | None]
 
@@ -31,19 +31,19 @@ def _carried(shares: tuple[Share, ...]) -> Share | None:
     return next((s for s in shares if s.fate is Fate.CARRIED), None)
 
 
-def _step(share: Share, what: str, side: int = NEAR) -> Step | None:
-    return next((s for at, s in reversed(share.sample.steps) if at == side and s.what == what), None)
+def _step(share: Share, what: Decision, side: int = NEAR) -> Step | None:
+    return next((s for at, s in reversed(share.sample.steps) if at == side and s.what is what), None)
 
 
 def _translation(shares: tuple[Share, ...]) -> Line:
     bad = next((s for s in shares if s.fate is Fate.TRANSLATED), None)
     if bad is not None:
-        step = _step(bad, "translate")
+        step = _step(bad, Decision.TRANSLATION)
         return (Verdict.CAUTION, step.says if step else "translated", step.where if step else None)
-    shown = _carried(shares) or next((s for s in shares if _step(s, "translate")), None)
+    shown = _carried(shares) or next((s for s in shares if _step(s, Decision.TRANSLATION)), None)
     if shown is None:
         return (Verdict.UNSEEN, "", None)
-    step = _step(shown, "translate")
+    step = _step(shown, Decision.TRANSLATION)
     return (Verdict.PASS, step.says if step else "nothing translates it", step.where if step else None)
 
 
@@ -51,11 +51,11 @@ def _routing(shares: tuple[Share, ...]) -> Line:
     bad = next((s for s in shares if s.fate in (Fate.LOST, Fate.LEAKED, Fate.LOOPING) and s.at == NEAR), None)
     carried = _carried(shares)
     if bad is not None:
-        step = _step(bad, "route")
+        step = _step(bad, Decision.ROUTE)
         return (Verdict.CAUTION, bad.says, step.where if step else None)
     if carried is None:
         return (Verdict.UNSEEN, "", None)
-    step = _step(carried, "route")
+    step = _step(carried, Decision.ROUTE)
     return (Verdict.PASS, step.says if step else "finds the tunnel", step.where if step else None)
 
 

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-import ipaddress
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stomion.exchange.negotiation import Negotiation, Step
 from stomion.model.proposal import Proposal
-from stomion.vocabulary.addresses import range_to_prefixes
+from stomion.space.axis import interval_of, prefixes_text
 from stomion.wire.ike.bodies import Identity, TsList
+
+MAX_PREFIXES = 8
+"""Prefixes that one range on the wire is written as; a stranger range falls into dozens."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,17 +70,13 @@ def _selectors(step: Step, version: int) -> tuple[tuple[str, ...], tuple[str, ..
 
 
 def _prefixes(ts: TsList) -> tuple[str, ...]:
+    """The ranges of a selector list as prefixes; what is no range (RFC 7296 3.13.1 wants low before high) is left out."""
     out: list[str] = []
     for item in ts.ranges:
-        text = item.text.split(" ")[0]
-        low, _, high = text.partition("-")
-        out.extend(range_to_prefixes(low, high) or _whole(low, high))
+        try:
+            out += [p for interval in interval_of(item.text.split(" ")[0]) for p in prefixes_text(interval)][
+                :MAX_PREFIXES
+            ]
+        except ValueError:
+            continue
     return tuple(out)
-
-
-def _whole(low: str, high: str) -> tuple[str, ...]:
-    try:
-        first, last = ipaddress.ip_address(low), ipaddress.ip_address(high)
-        return tuple(str(n) for n in ipaddress.summarize_address_range(first, last))[:8]
-    except (ValueError, TypeError):
-        return ()

@@ -6,54 +6,16 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+from stomion.model.box import Box, Interval
 from stomion.model.provenance import Provenance
-from stomion.model.tables import (
-    ACCEPT,
-    CONTINUE,
-    DESTINATION_TO,
-    DROP,
-    GOTO,
-    JUMP,
-    MARK,
-    MASQUERADE,
-    REJECT,
-    RETURN,
-    SOURCE_TO,
-    Chain,
-    Interval,
-    Names,
-    Rule,
-)
-from stomion.space.boxes import (
-    DESTINATION,
-    EVERY,
-    PORT,
-    PROTOCOL,
-    PROTOCOLS,
-    SOURCE,
-    SOURCE_PORT,
-    V4,
-    V6,
-    Box,
-    Region,
-    interval_of,
-    region,
-)
+from stomion.model.tables import Action, Chain, ChainKind, Hook, Names, Rule, State
+from stomion.space.axis import interval_of
+from stomion.space.boxes import DESTINATION, EVERY, PORT, PROTOCOL, SOURCE, SOURCE_PORT, V4, V6, Region, on_axis, region
+from stomion.space.services import PORTS, PROTOCOLS
 
 SetOf = Callable[[str], Any]
 """Elements of a named set, or None where there is none of that name."""
 MAX_BOXES = 4_096
-_PORTS = {
-    "ssh": 22,
-    "domain": 53,
-    "http": 80,
-    "https": 443,
-    "isakmp": 500,
-    "ipsec-nat-t": 4500,
-    "ntp": 123,
-    "snmp": 161,
-    "bgp": 179,
-}
 _ICMP = {
     "echo-reply": 0, "destination-unreachable": 3, "source-quench": 4, "redirect": 5, "echo-request": 8, "time-exceeded": 11,
     "parameter-problem": 12, "timestamp-request": 13, "timestamp-reply": 14,
@@ -62,15 +24,14 @@ _ICMP6 = {
     "destination-unreachable": 1, "packet-too-big": 2, "time-exceeded": 3, "parameter-problem": 4, "echo-request": 128, "echo-reply": 129,
     "nd-router-solicit": 133, "nd-router-advert": 134, "nd-neighbor-solicit": 135, "nd-neighbor-advert": 136,
 }  # fmt: skip
-_STATES = {"new", "established", "related", "invalid", "untracked"}
-_VERDICTS = {"accept": ACCEPT, "drop": DROP, "return": RETURN, "continue": CONTINUE}
+_VERDICTS = {"accept": Action.ACCEPT, "drop": Action.DROP, "return": Action.RETURN, "continue": Action.CONTINUE}
 _HARMLESS = frozenset(("counter", "log", "comment", "notrack", "last", "xt_comment"))
 _PRIORITIES = {"raw": -300, "mangle": -150, "dstnat": -100, "filter": 0, "security": 50, "srcnat": 100}
 
 
 def is_base(row: dict[str, Any]) -> bool:
     """Does a chain hang on a hook?"""
-    return isinstance(row.get("hook"), str)
+    return row.get("hook") in tuple(Hook)
 
 
 def chain_of(row: dict[str, Any], name: str, rules: tuple[Rule, ...], where: Provenance) -> Chain:
@@ -78,8 +39,10 @@ def chain_of(row: dict[str, Any], name: str, rules: tuple[Rule, ...], where: Pro
     kind = str(row.get("type", "filter"))
     priority = row.get("prio", 0)
     number = priority if isinstance(priority, int) else _PRIORITIES.get(str(priority), 0)
-    policy = DROP if row.get("policy") == "drop" else ACCEPT
-    return Chain(name, rules, "nat" if kind == "nat" else "filter", str(row["hook"]), number, policy, where)
+    policy = Action.DROP if row.get("policy") == "drop" else Action.ACCEPT
+    return Chain(
+        name, rules, ChainKind.NAT if kind == "nat" else ChainKind.FILTER, Hook(str(row["hook"])), number, policy, where
+    )
 
 
 @dataclass(slots=True)
@@ -88,9 +51,9 @@ class _Reading:
 
     space: Region = field(default_factory=lambda: Region((EVERY,)))
     names: dict[str, Names] = field(default_factory=dict)
-    states: frozenset[str] = frozenset()
+    states: frozenset[State] = frozenset()
     marks: tuple[Interval, ...] = ()
-    action: str = CONTINUE
+    action: Action = Action.CONTINUE
     to: str = ""
     hits: int | None = None
     doubts: list[str] = field(default_factory=list)
@@ -109,7 +72,7 @@ def rule_of(row: dict[str, Any], number: int, where: Provenance, set_of: SetOf) 
             _read(expression, reading, set_of)
         else:
             reading.doubts.append("an expression without a name")
-    decides = reading.action != CONTINUE
+    decides = reading.action != Action.CONTINUE
     space = reading.space.merged()
     if len(space.boxes) > MAX_BOXES:
         reading.doubts.append("more ranges than can be followed")
@@ -132,10 +95,10 @@ def _read(expression: dict[str, Any], reading: _Reading, set_of: SetOf) -> None:
     elif kind in _VERDICTS:
         reading.action = _VERDICTS[kind]
     elif kind == "reject":
-        reading.action = REJECT
+        reading.action = Action.REJECT
     elif kind in ("jump", "goto"):
         reading.action, reading.to = (
-            (JUMP if kind == "jump" else GOTO),
+            (Action.JUMP if kind == "jump" else Action.GOTO),
             str(body.get("target", "")) if isinstance(body, dict) else "",
         )
     elif kind in ("masquerade", "snat", "dnat", "redirect"):
@@ -151,11 +114,11 @@ def _read(expression: dict[str, Any], reading: _Reading, set_of: SetOf) -> None:
 def _translate(kind: str, body: Any, reading: _Reading) -> None:
     to = body.get("addr") if isinstance(body, dict) else None
     if kind == "masquerade":
-        reading.action = MASQUERADE
+        reading.action = Action.MASQUERADE
     elif isinstance(to, str):
-        reading.action, reading.to = (SOURCE_TO if kind == "snat" else DESTINATION_TO), to
+        reading.action, reading.to = (Action.SOURCE_TO if kind == "snat" else Action.DESTINATION_TO), to
     else:
-        reading.action = MASQUERADE if kind == "snat" else CONTINUE
+        reading.action = Action.MASQUERADE if kind == "snat" else Action.CONTINUE
         reading.doubts.append(f"a {kind} to more than one address")
 
 
@@ -163,7 +126,7 @@ def _mangle(body: Any, reading: _Reading) -> None:
     key = (body or {}).get("key", {}) if isinstance(body, dict) else {}
     value = body.get("value") if isinstance(body, dict) else None
     if isinstance(key, dict) and "meta" in key and key["meta"].get("key") == "mark" and isinstance(value, int):
-        reading.action, reading.to = MARK, str(value)
+        reading.action, reading.to = Action.MARK, str(value)
     elif not (isinstance(key, dict) and ("ct" in key or "meta" in key or "tcp option" in key)):
         reading.doubts.append("a change of the packet that is not understood")
 
@@ -237,7 +200,7 @@ def _meta(key: str, right: Any, negated: bool, reading: _Reading, set_of: SetOf)
 
 def _protocol(key: str, values: list[Any], negated: bool, reading: _Reading) -> None:
     if key == "l4proto":
-        reading.narrow([_on(PROTOCOL, _number(v)) for v in values], negated)
+        reading.narrow([on_axis(PROTOCOL, _number(v)) for v in values], negated)
     else:
         halves = {"ip": V4, "ipv4": V4, "ip6": V6, "ipv6": V6}
         reading.narrow([halves[str(v)] for v in values], negated)
@@ -252,17 +215,11 @@ def _number(value: Any) -> Interval:
     return number, number
 
 
-def _on(axis: int, interval: Interval, base: Box = EVERY) -> Box:
-    return (*base[:axis], interval, *base[axis + 1 :])
-
-
 def _conntrack(key: str, right: Any, negated: bool, reading: _Reading) -> None:
     if key == "state":
         named: Any = right.get("set") if isinstance(right, dict) else right
-        states = {str(s) for s in (named if isinstance(named, list) else [named])}
-        if not states <= _STATES:
-            raise ValueError(key)
-        reading.states = frozenset(_STATES - states if negated else states)
+        states = {State(str(s)) for s in (named if isinstance(named, list) else [named])}
+        reading.states = frozenset(set(State) - states if negated else states)
     elif key == "status" and "dnat" in str(right):
         reading.doubts.append("“ct status” is not understood")
     else:
@@ -277,16 +234,16 @@ def _payload(what: dict[str, Any], right: Any, op: str, reading: _Reading, set_o
         axis = SOURCE if name == "saddr" else DESTINATION
         half = V4 if protocol == "ip" else V6
         reading.space = reading.space & Region((half,))
-        reading.narrow([_on(axis, _address(v)) for v in values], negated)
+        reading.narrow([on_axis(axis, _address(v)) for v in values], negated)
     elif protocol in ("ip", "ip6") and name in ("protocol", "nexthdr"):
-        reading.narrow([_on(PROTOCOL, _number(v)) for v in values], negated)
+        reading.narrow([on_axis(PROTOCOL, _number(v)) for v in values], negated)
     elif protocol in ("tcp", "udp", "sctp", "th") and name in ("sport", "dport"):
         _ports(protocol, SOURCE_PORT if name == "sport" else PORT, values, op, reading)
     elif protocol in ("icmp", "icmpv6") and name == "type":
         table, number = (_ICMP, 1) if protocol == "icmp" else (_ICMP6, 58)
         types = [_type(v, table) for v in values]
-        reading.space = reading.space & Region((_on(PROTOCOL, (number, number)),))
-        reading.narrow([_on(PORT, t) for t in types], negated)
+        reading.space = reading.space & Region((on_axis(PROTOCOL, (number, number)),))
+        reading.narrow([on_axis(PORT, t) for t in types], negated)
     else:
         reading.doubts.append(f"“{protocol} {name}” is not understood")
 
@@ -302,20 +259,20 @@ def _address(value: Any) -> Interval:
 
 def _ports(protocol: str, axis: int, values: list[Any], op: str, reading: _Reading) -> None:
     if protocol != "th":
-        reading.space = reading.space & Region((_on(PROTOCOL, _number(protocol)),))
+        reading.space = reading.space & Region((on_axis(PROTOCOL, _number(protocol)),))
     if op in ("<", ">", "<=", ">="):
         (value,) = (_port(v)[0] for v in values)
         bounds = {"<": (0, value - 1), "<=": (0, value), ">": (value + 1, 65_535), ">=": (value, 65_535)}
-        reading.narrow([_on(axis, bounds[op])], False)
+        reading.narrow([on_axis(axis, bounds[op])], False)
     else:
-        reading.narrow([_on(axis, _port(v)) for v in values], op == "!=")
+        reading.narrow([on_axis(axis, _port(v)) for v in values], op == "!=")
 
 
 def _port(value: Any) -> Interval:
     if isinstance(value, dict) and "range" in value:
         low, high = value["range"]
         return _port(low)[0], _port(high)[1]
-    number = _PORTS.get(str(value))
+    number = PORTS.get(str(value))
     number = number if number is not None else int(value)
     return number, number
 

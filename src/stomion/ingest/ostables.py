@@ -10,12 +10,14 @@ from typing import Any
 
 from stomion.errors import UnreadableInput
 from stomion.ingest.nftables import chain_of, is_base, rule_of
+from stomion.model.box import Interval
 from stomion.model.provenance import Provenance
-from stomion.model.tables import Chain, Interval, Policy, Route, RoutingRule, Rule, Tables
-from stomion.space.boxes import LAST, V4, V4_LAST, V6, V6_FIRST, address_number, interval_of, meet
+from stomion.model.tables import Action, Chain, Policy, Route, RouteKind, RoutingRule, Rule, Tables
+from stomion.space.axis import V4_ALL, V6_ALL, Prefix, address_number, interval_of, prefix_of
+from stomion.space.boxes import ANY_ADDRESS, V4, V6, meet
 
 MAX_RULES = 200_000
-_ENDS = ("blackhole", "unreachable", "prohibit")
+_ENDS = (RouteKind.BLACKHOLE, RouteKind.UNREACHABLE, RouteKind.PROHIBIT)
 
 
 def read_table(kind: str, text: bytes, file: str, tables: Tables) -> None:
@@ -52,8 +54,12 @@ def _put_routes(fresh: list[Route], file: str, tables: Tables) -> None:
     tables.routes = [r for r in tables.routes if not any(r is o for o in older)] + fresh
 
 
+_OWN = (RouteKind.LOCAL, RouteKind.BROADCAST, RouteKind.MULTICAST, RouteKind.ANYCAST)
+"""Routes that the system makes of its own addresses: they stand beside others of the same destination."""
+
+
 def _route_key(route: Route) -> tuple[Interval, str, int, bool]:
-    return route.destination, route.table, route.metric, route.kind in ("local", "broadcast", "multicast", "anycast")
+    return route.destination, route.table, route.metric, route.kind in _OWN
 
 
 def _same_way(a: Route, b: Route) -> bool:
@@ -61,11 +67,17 @@ def _same_way(a: Route, b: Route) -> bool:
 
 
 def _forwarding(text: str, file: str, tables: Tables) -> None:
-    """`net.ipv4.ip_forward = 0`: whether this machine passes packets on at all."""
+    """`net.ipv4.ip_forward = 0`: whether this machine passes packets on, for each address family."""
     for number, line in enumerate(text.split("\n"), 1):
         key, _, value = line.partition("=")
-        if key.strip() == "net.ipv4.ip_forward" and value.strip() in ("0", "1"):
-            tables.forwarding = value.strip() == "1"
+        name, on = key.strip().replace("/", "."), value.strip() == "1"
+        if value.strip() not in ("0", "1") or name not in ("net.ipv4.ip_forward", "net.ipv6.conf.all.forwarding"):
+            continue
+        if name.startswith("net.ipv6"):
+            tables.forwarding_v6 = on
+        else:
+            tables.forwarding = on
+        if not on or tables.forwarding_at is None:
             tables.forwarding_at = Provenance(file, tables.site, line=number)
 
 
@@ -108,14 +120,10 @@ def _addresses(rows: list[Any], tables: Tables) -> None:
             tables.tunnel_devs.add(dev)
 
 
-def _prefix(text: str, version6: bool = False) -> tuple[Interval, int]:
+def _prefix(text: str, version6: bool = False) -> Prefix:
     if text in ("default", "all", ""):
-        if version6:
-            return (V6_FIRST, LAST), 0
-        return ((0, V4_LAST) if text == "default" else (0, LAST)), 0
-    interval = interval_of(text)[0]
-    length = int(text.partition("/")[2]) if "/" in text else (128 if ":" in text else 32)
-    return interval, length
+        return Prefix(V6_ALL if version6 else V4_ALL if text == "default" else ANY_ADDRESS, 0)
+    return prefix_of(text)
 
 
 def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
@@ -136,8 +144,8 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
         if strange:
             tables.doubts.append(f"{file}: route {number} has {strange[0][:40]!r} as its next hop; an address expected")
             continue
-        kind = _text(row, "type") or "unicast"
-        words = _text(row, "dst") + (f" by way of {via}" if via else "") + (f", {dev}" if dev else "")
+        kind = _kind(_text(row, "type") or "unicast")
+        words = _text(row, "dst") + (f" via {via}" if via else "") + (f", {dev}" if dev else "")
         metric = _number(row, "metric") or 0
         yield Route(
             interval,
@@ -151,6 +159,13 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
             words,
             tuple(hops[1:]),
         )
+
+
+def _kind(text: str) -> RouteKind:
+    try:
+        return RouteKind(text)
+    except ValueError:
+        return RouteKind.OTHER
 
 
 def _is_address(text: str) -> bool:
@@ -198,12 +213,9 @@ def _rules(rows: list[Any], file: str, tables: Tables) -> Iterator[RoutingRule]:
         except ValueError:
             doubt = f"routing rule {number} has no range that is understood"
             tables.doubts.append(f"{file}: {doubt}")
-            yield RoutingRule(_number(row, "priority") or 0, (0, LAST), (0, LAST), "", where, doubt=doubt)
+            yield RoutingRule(_number(row, "priority") or 0, ANY_ADDRESS, ANY_ADDRESS, "", where, doubt=doubt)
             continue
-        mark = (0, 2**32 - 1)
-        value = _number(row, "fwmark")
-        if value is not None:
-            mark = (value, value)
+        mark, mask = _number(row, "fwmark"), _number(row, "fwmask")
         action = _text(row, "action")
         strange = sorted(set(row) - known)
         doubt = (
@@ -215,12 +227,12 @@ def _rules(rows: list[Any], file: str, tables: Tables) -> Iterator[RoutingRule]:
         )
         yield RoutingRule(
             _number(row, "priority") or 0, source, destination, _text(row, "table"), where, _text(row, "iif"), mark,
-            action if action in _ENDS else "", doubt,
+            2**32 - 1 if mask is None else mask, RouteKind(action) if action in _ENDS else None, doubt,
         )  # fmt: skip
 
 
 def _with_length(text: str, length: str) -> Interval:
-    return _prefix(f"{text}/{length}" if length and text not in ("all", "") else text)[0]
+    return _prefix(f"{text}/{length}" if length and text not in ("all", "") else text).interval
 
 
 def _ruleset(data: Any, file: str, tables: Tables) -> None:
@@ -282,7 +294,7 @@ def _scoped(rule: Rule, chain: dict[str, Any]) -> Rule:
     family = _text(chain, "family")
     half = {"ip": V4, "ip6": V6}.get(family)
     boxes = rule.boxes if half is None else tuple(m for b in rule.boxes if (m := meet(b, half)) is not None)
-    to = _chain_name(chain, rule.to) if rule.action in ("jump", "goto") else rule.to
+    to = _chain_name(chain, rule.to) if rule.action in (Action.JUMP, Action.GOTO) else rule.to
     return replace(rule, boxes=boxes, to=to)
 
 

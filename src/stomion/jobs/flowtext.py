@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from stomion.model.provenance import Provenance
-from stomion.space.boxes import address_number, service_of
+from stomion.space.axis import address_number
+from stomion.space.services import service_of
 from stomion.tunnel.flows import flows_of
 from stomion.tunnel.picture import LanTest, Picture
 

@@ -3,16 +3,78 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from enum import StrEnum
 from fnmatch import fnmatchcase
 
+from stomion.model.box import Box, Interval
 from stomion.model.provenance import Provenance
 
-Interval = tuple[int, int]
-Box = tuple[Interval, ...]
 
-ACCEPT, DROP, REJECT, RETURN, CONTINUE, JUMP, GOTO = "accept", "drop", "reject", "return", "continue", "jump", "goto"
-MASQUERADE, SOURCE_TO, DESTINATION_TO, MARK = "masquerade", "source-to", "destination-to", "mark"
-NEW, ESTABLISHED = "new", "established"
+class Action(StrEnum):
+    """What a rule does with what it matches. In a translation chain `accept` and `return` leave the packet as it is."""
+
+    ACCEPT = "accept"
+    DROP = "drop"
+    REJECT = "reject"
+    RETURN = "return"
+    CONTINUE = "continue"
+    JUMP = "jump"
+    GOTO = "goto"
+    MASQUERADE = "masquerade"
+    SOURCE_TO = "source-to"
+    DESTINATION_TO = "destination-to"
+    MARK = "mark"
+
+
+class Hook(StrEnum):
+    """Where on a packet's way a base chain is asked."""
+
+    PREROUTING = "prerouting"
+    INPUT = "input"
+    FORWARD = "forward"
+    OUTPUT = "output"
+    POSTROUTING = "postrouting"
+    INGRESS = "ingress"
+    EGRESS = "egress"
+
+
+class ChainKind(StrEnum):
+    """Does a base chain filter or translate? Chains of type `route` decide as filters do."""
+
+    FILTER = "filter"
+    NAT = "nat"
+
+
+class State(StrEnum):
+    """What connection tracking knows of a packet."""
+
+    NEW = "new"
+    ESTABLISHED = "established"
+    RELATED = "related"
+    INVALID = "invalid"
+    UNTRACKED = "untracked"
+
+
+class RouteKind(StrEnum):
+    """What a route does: lead on, end here, or end the way (ip-route(8)). OTHER is a kind that is not known."""
+
+    UNICAST = "unicast"
+    LOCAL = "local"
+    BROADCAST = "broadcast"
+    MULTICAST = "multicast"
+    ANYCAST = "anycast"
+    BLACKHOLE = "blackhole"
+    UNREACHABLE = "unreachable"
+    PROHIBIT = "prohibit"
+    THROW = "throw"
+    OTHER = "other"
+
+
+class Origin(StrEnum):
+    """Where tables come from: their orders of translation and filter differ."""
+
+    SHEET = "sheet"
+    SYSTEM = "system"
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +102,7 @@ class Rule:
     """
 
     number: int
-    action: str
+    action: Action
     boxes: tuple[Box, ...]
     where: Provenance
     name: str = ""
@@ -48,7 +110,7 @@ class Rule:
     out_dev: Names = ANY
     in_zone: Names = ANY
     out_zone: Names = ANY
-    states: frozenset[str] = frozenset()
+    states: frozenset[State] = frozenset()
     marks: tuple[Interval, ...] = ()
     to: str = ""
     hits: int | None = None
@@ -70,16 +132,16 @@ class Chain:
 
     name: str
     rules: tuple[Rule, ...]
-    kind: str = ""
-    hook: str = ""
+    kind: ChainKind = ChainKind.FILTER
+    hook: Hook | None = None
     priority: int = 0
-    policy: str = ACCEPT
+    policy: Action = Action.ACCEPT
     where: Provenance | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Route:
-    """`kind` is `unicast`, `local` or one that ends the way (`blackhole`, `unreachable`, `prohibit`, `throw`).
+    """`length` is the prefix's, in bits of its own family.
 
     `others` are further next hops (`dev`, `via`) that share the traffic with the first.
     """
@@ -91,7 +153,7 @@ class Route:
     dev: str = ""
     metric: int = 0
     table: str = "main"
-    kind: str = "unicast"
+    kind: RouteKind = RouteKind.UNICAST
     text: str = ""
     others: tuple[tuple[str, str], ...] = ()
 
@@ -106,9 +168,15 @@ class RoutingRule:
     table: str
     where: Provenance
     in_dev: str = ""
-    mark: Interval = (0, 2**32 - 1)
-    end: str = ""
+    mark: int | None = None
+    """The mark that packets must have, in the bits of `mask`; None where any will do (ip-rule(8), fwmark)."""
+    mask: int = 2**32 - 1
+    end: RouteKind | None = None
     doubt: str = ""
+
+    def marked(self, mark: int) -> bool:
+        """Does it ask about packets with this mark?"""
+        return self.mark is None or not (mark ^ self.mark) & self.mask
 
     @property
     def of_the_system(self) -> bool:
@@ -139,11 +207,11 @@ class Policy:
 
 @dataclass(slots=True)
 class Tables:
-    """All of one gateway or host. `source` is `sheet` or `system`: their orders of translation and filter differ."""
+    """All of one gateway or host."""
 
     site: str
     host: str = ""
-    source: str = "system"
+    source: Origin = Origin.SYSTEM
     addresses: dict[str, list[tuple[int, Interval]]] = field(default_factory=dict)
     """Interface -> (address, its network) on the common axis."""
     zones: dict[str, str] = field(default_factory=dict)
@@ -154,14 +222,20 @@ class Tables:
     policies: list[Policy] = field(default_factory=list)
     translation_first: bool = True
     forwarding: bool | None = None
+    forwarding_v6: bool | None = None
+    """Whether IPv4 and IPv6 packets are passed on; None where it is not known."""
     forwarding_at: Provenance | None = None
     doubts: list[str] = field(default_factory=list)
     """What of the files was not understood, or stood in two of them differently: lines for the problems list."""
 
-    def base(self, hook: str, kind: str) -> list[Chain]:
-        """Base chains of a hook and kind, in the order of their priorities."""
-        found = [c for c in self.chains.values() if c.hook == hook and c.kind == kind]
+    def base(self, hook: Hook, kind: ChainKind | None = None) -> list[Chain]:
+        """Base chains of a hook, of one kind or of both, in the order of their priorities."""
+        found = [c for c in self.chains.values() if c.hook is hook and kind in (None, c.kind)]
         return sorted(found, key=lambda c: c.priority)
+
+    def forwards(self, v6: bool) -> bool | None:
+        """Does this machine pass packets of a family on? None where nothing tells."""
+        return self.forwarding_v6 if v6 else self.forwarding
 
     def dev_of(self, address: int) -> str:
         """The interface whose network holds an address, empty where none does."""

@@ -1,34 +1,41 @@
 """Sets of packets as boxes: exact union, intersection and difference over addresses, protocols and ports.
 
-A packet is a point (source, destination, protocol, source port, destination port). Both address families lie on one axis,
-IPv4 first, so that a set may hold both. Where a protocol has no ports, its points have all of them; ICMP's type stands in the
-destination port's place where a rule names it.
+A packet is a point (source, destination, protocol, source port, destination port). Where a protocol has no ports, its points have
+all of them; ICMP's type stands in the destination port's place where a rule names it.
 """
 
 from __future__ import annotations
 
-import ipaddress
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from stomion.space.ranges import written
+from stomion.model.box import Box, Interval
+from stomion.space.axis import LAST, V4_ALL, V6_ALL, joined
+from stomion.space.services import ANSWER_TYPES, ANY_PORT, ANY_PROTOCOL
 
-Interval = tuple[int, int]
-Box = tuple[Interval, ...]
-
-V4_LAST = 2**32 - 1
-V6_FIRST = 2**32
-LAST = V6_FIRST + 2**128 - 1
 SOURCE, DESTINATION, PROTOCOL, SOURCE_PORT, PORT = range(5)
-EVERY: Box = ((0, LAST), (0, LAST), (0, 255), (0, 65_535), (0, 65_535))
-V4: Box = ((0, V4_LAST), (0, V4_LAST), *EVERY[2:])
-V6: Box = ((V6_FIRST, LAST), (V6_FIRST, LAST), *EVERY[2:])
-PORTED = (6, 17, 132, 136, 33)
-"""Protocols with ports: TCP, UDP, SCTP, UDP-Lite, DCCP."""
-PROTOCOLS = {"icmp": 1, "tcp": 6, "udp": 17, "gre": 47, "esp": 50, "ah": 51, "icmpv6": 58, "ipv6-icmp": 58, "sctp": 132}
-_NAMES = {1: "icmp", 6: "tcp", 17: "udp", 47: "gre", 50: "esp", 51: "ah", 58: "icmpv6", 132: "sctp"}
+ANY_ADDRESS: Interval = (0, LAST)
+EVERY: Box = (ANY_ADDRESS, ANY_ADDRESS, ANY_PROTOCOL, ANY_PORT, ANY_PORT)
+V4: Box = (V4_ALL, V4_ALL, ANY_PROTOCOL, ANY_PORT, ANY_PORT)
+V6: Box = (V6_ALL, V6_ALL, ANY_PROTOCOL, ANY_PORT, ANY_PORT)
 MAX_BOXES = 200_000
 """Boxes a set may fall into before the arithmetic is given up; real tables stay far below."""
+
+
+def box_of(
+    source: Interval = ANY_ADDRESS,
+    destination: Interval = ANY_ADDRESS,
+    protocol: Interval = ANY_PROTOCOL,
+    port: Interval = ANY_PORT,
+    source_port: Interval = ANY_PORT,
+) -> Box:
+    """A box by its axes' names; what is not named is not limited."""
+    return source, destination, protocol, source_port, port
+
+
+def on_axis(axis: int, interval: Interval, base: Box = EVERY) -> Box:
+    """A box that is limited in one axis more."""
+    return (*base[:axis], interval, *base[axis + 1 :])
 
 
 class TooMany(ArithmeticError):
@@ -61,6 +68,36 @@ def minus(a: Box, b: Box) -> list[Box]:
             out.append((*rest[:axis], (top + 1, high), *rest[axis + 1 :]))
         rest[axis] = (bottom, top)
     return out
+
+
+def answers(box: Box) -> list[Box]:
+    """The answers to a box of packets, as disjoint boxes. Turning the answers gives the box back."""
+    source, destination, (low, high), source_port, port = box
+    if source_port == port == ANY_PORT:
+        return [box_of(destination, source, (low, high))]
+    out: list[Box] = []
+    for number, types in sorted(ANSWER_TYPES.items()):
+        if low <= number <= high:
+            if low < number:
+                out.append(box_of(destination, source, (low, number - 1), source_port, port))
+            # ICMP has no ports: only its type is exchanged.
+            out += [box_of(destination, source, (number, number), t, source_port) for t in _answer_types(port, types)]
+            low = number + 1
+    if low <= high:
+        out.append(box_of(destination, source, (low, high), source_port, port))
+    return out
+
+
+def _answer_types(asked: Interval, types: dict[int, int]) -> list[Interval]:
+    """The types of the answers to an interval of ICMP types; a type that has no answer of its own stays."""
+    out: list[Interval] = []
+    low, high = asked
+    for kind in sorted(types):
+        if low <= kind <= high:
+            out += [(low, kind - 1)] if low < kind else []
+            out.append((types[kind], types[kind]))
+            low = kind + 1
+    return joined(out + ([(low, high)] if low <= high else []))
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,8 +145,8 @@ class Region:
         return total
 
     def turned(self) -> Region:
-        """The answers to these packets: source and destination exchanged."""
-        return Region(tuple((b[DESTINATION], b[SOURCE], b[PROTOCOL], b[PORT], b[SOURCE_PORT]) for b in self.boxes))
+        """The answers to these packets: addresses and ports exchanged, an ICMP question's type made its answer's."""
+        return Region(tuple(answer for box in self.boxes for answer in answers(box)))
 
     def first(self) -> tuple[int, ...] | None:
         """One point of the set: the lowest of its first box."""
@@ -139,92 +176,9 @@ def _joined(boxes: list[Box], axis: int) -> list[Box]:
     return out
 
 
-def joined(intervals: Iterable[Interval]) -> list[Interval]:
-    """Intervals in order, those that overlap or touch as one. IPv4 and IPv6 touch on the axis, and yet are two families."""
-    out: list[Interval] = []
-    for low, high in sorted(intervals):
-        if out and low <= out[-1][1] + 1 and low != V6_FIRST:
-            out[-1] = (out[-1][0], max(high, out[-1][1]))
-        else:
-            out.append((low, high))
-    return out
-
-
 def region(boxes: Iterable[Box]) -> Region:
     """Any boxes, overlapping or not, as a set."""
     out = Region()
     for box in boxes:
         out = out | Region((box,))
     return out
-
-
-def address_number(text: str) -> int:
-    """An address on the common axis. Raises ValueError for what is none."""
-    found = ipaddress.ip_address(text)
-    return int(found) + (V6_FIRST if found.version == 6 else 0)
-
-
-def address_text(number: int) -> str:
-    """A point of the common axis as an address."""
-    if number < V6_FIRST:
-        return str(ipaddress.IPv4Address(number))
-    return str(ipaddress.IPv6Address(number - V6_FIRST))
-
-
-def interval_of(text: str) -> list[Interval]:
-    """`any`, `default`, a prefix, an address or LOW-HIGH on the common axis. Raises ValueError for what is none of these."""
-    text = text.strip()
-    if text in ("any", "default", ""):
-        return [(0, V4_LAST), (V6_FIRST, LAST)]
-    if "-" in text and "/" not in text:
-        low, _, high = text.partition("-")
-        return [(address_number(low.strip()), address_number(high.strip()))]
-    network = ipaddress.ip_network(text, strict=False)
-    shift = V6_FIRST if network.version == 6 else 0
-    return [(int(network[0]) + shift, int(network[-1]) + shift)]
-
-
-def service_of(text: str) -> list[tuple[Interval, Interval]]:
-    """(protocol, destination port) intervals of `tcp/80`, `udp/500-520`, `tcp`, `icmp`, `50`, `any`. Raises ValueError."""
-    name, _, ports = text.strip().lower().partition("/")
-    if name in ("any", ""):
-        return [(EVERY[PROTOCOL], EVERY[PORT])]
-    if name in ("http", "https", "ssh", "dns") and not ports:
-        name, ports = {"http": ("tcp", "80"), "https": ("tcp", "443"), "ssh": ("tcp", "22"), "dns": ("udp", "53")}[name]
-    if name == "icmp" and not ports:
-        return [((1, 1), EVERY[PORT]), ((58, 58), EVERY[PORT])]
-    number = PROTOCOLS.get(name)
-    if number is None:
-        number = int(name)
-    if not 0 <= number <= 255:
-        raise ValueError(text)
-    if not ports:
-        return [((number, number), EVERY[PORT])]
-    low, _, high = ports.partition("-")
-    return [((number, number), (int(low), int(high or low)))]
-
-
-def addresses_text(interval: Interval) -> tuple[str, ...]:
-    """An interval of the common axis as the fewest prefixes; `any` for all of both families, or of one."""
-    low, high = interval
-    if (low, high) in ((0, LAST), (0, V4_LAST)):
-        return ("any",)
-    out: tuple[str, ...] = ()
-    if low <= V4_LAST:
-        out += written([(4, low, min(high, V4_LAST))])
-    if high >= V6_FIRST:
-        out += written([(6, max(low, V6_FIRST) - V6_FIRST, high - V6_FIRST)])
-    return out
-
-
-def service_text(protocol: Interval, port: Interval) -> str:
-    """`tcp/80`, `udp/500-520`, `icmp`, `any protocol`, `protocols 7-16`."""
-    low, high = protocol
-    if (low, high) == EVERY[PROTOCOL]:
-        return "any protocol" if port == EVERY[PORT] else f"any protocol, port {_ports(port)}"
-    name = _NAMES.get(low, f"protocol {low}") if low == high else f"protocols {low}-{high}"
-    return name if port == EVERY[PORT] else f"{name}/{_ports(port)}"
-
-
-def _ports(port: Interval) -> str:
-    return str(port[0]) if port[0] == port[1] else f"{port[0]}-{port[1]}"

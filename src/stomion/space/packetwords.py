@@ -5,25 +5,10 @@ from __future__ import annotations
 import itertools
 from functools import lru_cache
 
-from stomion.space.boxes import (
-    DESTINATION,
-    EVERY,
-    LAST,
-    PORT,
-    PROTOCOL,
-    SOURCE,
-    SOURCE_PORT,
-    V4_LAST,
-    V6_FIRST,
-    Box,
-    Interval,
-    Region,
-    address_text,
-    addresses_text,
-    joined,
-    region,
-    service_text,
-)
+from stomion.model.box import Box, Interval
+from stomion.space.axis import LAST, V4_LAST, V6_FIRST, address_text, addresses_text, joined
+from stomion.space.boxes import DESTINATION, EVERY, PORT, PROTOCOL, SOURCE, SOURCE_PORT, Region, region
+from stomion.space.services import service_text
 
 MOST_EXCEPTIONS = 3
 MOST_WORK = 200_000

@@ -1,14 +1,15 @@
-"""Address ranges as sets: what two lists of prefixes share, and what of one the other lacks. Fewest prefixes out."""
+"""Addresses alone, as sets: what two lists of ranges share, and what of one the other lacks. Texts in, the fewest prefixes out.
+
+What is no range is left out: lists come from logs and sheets, whose readers have named it already.
+"""
 
 from __future__ import annotations
 
 import ipaddress
 from collections.abc import Iterable
-from functools import lru_cache
 
-Span = tuple[int, int, int]
-"""(IP version, first address, last address), both included."""
-
+from stomion.model.box import Interval
+from stomion.space.axis import V4_ALL, V6_ALL, interval_of, joined, prefixes_text
 
 PRIVATE = tuple(
     str(ipaddress.ip_network(n)) for n in ((0x0A000000, 8), (0xAC100000, 12), (0xC0A80000, 16), (0xFC << 120, 7))
@@ -16,63 +17,46 @@ PRIVATE = tuple(
 """Addresses of private networks (RFC 1918, RFC 4193)."""
 
 
-def spans(texts: Iterable[str]) -> list[Span]:
-    """Sorted, merged spans of prefixes or `low-high` ranges; what is no address is left out."""
-    found: list[Span] = []
+def spans(texts: Iterable[str]) -> list[Interval]:
+    """Sorted, merged intervals of the axis (see space.axis)."""
+    found: list[Interval] = []
     for text in texts:
-        span = _span(text.strip())
-        if span:
-            found.append(span)
-    merged: list[Span] = []
-    for version, low, high in sorted(found):
-        if merged and merged[-1][0] == version and low <= merged[-1][2] + 1:
-            merged[-1] = (version, merged[-1][1], max(high, merged[-1][2]))
-        else:
-            merged.append((version, low, high))
-    return merged
+        try:
+            found.extend(interval_of(text))
+        except ValueError:
+            continue
+    return joined(found)
 
 
-@lru_cache(16_384)
-def _span(text: str) -> Span | None:
-    try:
-        if "-" in text:
-            low, high = (ipaddress.ip_address(part.strip()) for part in text.split("-", 1))
-            return (low.version, int(low), int(high)) if low.version == high.version and int(low) <= int(high) else None
-        network = ipaddress.ip_network(text, strict=False)
-    except ValueError:
-        return None
-    return network.version, int(network.network_address), int(network.broadcast_address)
+def is_any(span: Interval) -> bool:
+    """True for the span of all addresses of its family."""
+    return span in (V4_ALL, V6_ALL)
 
 
-def is_any(span: Span) -> bool:
-    """True for the span of all addresses of its version."""
-    version, low, high = span
-    return low == 0 and high == 2 ** (32 if version == 4 else 128) - 1
-
-
-def common(a: Iterable[str], b: Iterable[str]) -> list[Span]:
+def common(a: Iterable[str], b: Iterable[str]) -> list[Interval]:
     """Addresses in both."""
-    out = []
-    for version, low, high in spans(a):
-        for other, first, last in spans(b):
-            if version == other and low <= last and first <= high:
-                out.append((version, max(low, first), min(high, last)))
-    return out
+    theirs = spans(b)
+    return [
+        (max(low, first), min(high, last))
+        for low, high in spans(a)
+        for first, last in theirs
+        if low <= last and first <= high
+    ]
 
 
-def missing(a: Iterable[str], b: Iterable[str]) -> list[Span]:
+def missing(a: Iterable[str], b: Iterable[str]) -> list[Interval]:
     """Addresses of `a` that `b` lacks."""
     out = spans(a)
-    for version, first, last in spans(b):
-        rest: list[Span] = []
-        for v, low, high in out:
-            if v != version or high < first or low > last:
-                rest.append((v, low, high))
+    for first, last in spans(b):
+        rest: list[Interval] = []
+        for low, high in out:
+            if high < first or low > last:
+                rest.append((low, high))
                 continue
             if low < first:
-                rest.append((v, low, first - 1))
+                rest.append((low, first - 1))
             if high > last:
-                rest.append((v, last + 1, high))
+                rest.append((last + 1, high))
         out = rest
     return out
 
@@ -87,10 +71,6 @@ def covers(a: Iterable[str], b: Iterable[str]) -> bool:
     return not missing(b, a)
 
 
-def written(found: Iterable[Span]) -> tuple[str, ...]:
+def written(found: Iterable[Interval]) -> tuple[str, ...]:
     """As the fewest prefixes."""
-    out: list[str] = []
-    for version, low, high in found:
-        kind = ipaddress.IPv4Address if version == 4 else ipaddress.IPv6Address
-        out.extend(str(n) for n in ipaddress.summarize_address_range(kind(low), kind(high)))
-    return tuple(out)
+    return tuple(text for interval in found for text in prefixes_text(interval))

@@ -15,7 +15,7 @@ from stomion.model.packet import Datagram
 from stomion.model.provenance import Provenance
 from stomion.model.record import EventRecord
 from stomion.model.site import SheetTunnel
-from stomion.space.boxes import address_text, interval_of
+from stomion.space.axis import address_text, interval_of
 from stomion.space.ranges import is_any, spans
 from stomion.tunnel.pairing import Plan, from_declarations, from_evidence, from_sheets, own_addresses
 from stomion.tunnel.picture import End, EspSeen, LanTest, LinkEvent, Picture, PingSeries

@@ -4,24 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from stomion.model.tables import ESTABLISHED
-from stomion.space.boxes import (
-    DESTINATION,
-    EVERY,
-    PORT,
-    PORTED,
-    PROTOCOL,
-    PROTOCOLS,
-    SOURCE,
-    V6_FIRST,
-    Box,
-    Interval,
-    Region,
-    address_text,
-    interval_of,
-    region,
-    service_of,
-)
+from stomion.model.box import Box, Interval
+from stomion.model.tables import State
+from stomion.space.axis import V6_FIRST, address_text, interval_of
+from stomion.space.boxes import DESTINATION, PORT, PROTOCOL, SOURCE, Region, box_of, on_axis, region
+from stomion.space.services import ECHO_TYPE, PORTED, PROTOCOL_NAMES, service_of
 from stomion.tunnel.picture import LanTest
 from stomion.walk.journey import Share, Side, partition
 from stomion.walk.passage import Fate
@@ -29,7 +16,6 @@ from stomion.walk.passage import Fate
 FINE = (Fate.CARRIED, Fate.LOCAL, Fate.UNCERTAIN)
 """Fates that do not speak against an expectation to reach: a gateway's own addresses are no hosts, and a doubt is no fault."""
 _USUAL = (80, 443, 22, 53)
-_NAMES = {6: "tcp", 17: "udp", 1: "icmp", 58: "icmp"}
 
 
 def is_wide(test: LanTest) -> bool:
@@ -52,7 +38,7 @@ def asked_region(test: LanTest, sender: Side) -> Region:
     """All packets that an expectation names. Raises ValueError for what is no range or service."""
     sources = interval_of(test.source) if test.source else list(sender.lans)
     boxes: list[Box] = [
-        (source, to, protocol, EVERY[3], port)
+        box_of(source, to, protocol, port)
         for source in sources
         for to in interval_of(test.to)
         for protocol, port in service_of(test.service)
@@ -68,7 +54,7 @@ def witness(sender: Side, receiver: Side, shares: tuple[Share, ...], test: LanTe
     if test.expected:
         part = _largest([s.region & asked for s in shares if s.fate not in FINE])
         if not part and shares and receiver.gateway is not None:
-            back = partition(receiver, sender, ESTABLISHED)
+            back = partition(receiver, sender, State.ESTABLISHED)
             part = _largest([s.region & asked.turned() for s in back if s.fate not in FINE]).turned()
     else:
         part = _largest([s.region & asked for s in shares if s.fate is Fate.CARRIED])
@@ -81,7 +67,7 @@ def _gateways(sender: Side, receiver: Side) -> Region:
     boxes: list[Box] = []
     for axis, side in ((SOURCE, sender), (DESTINATION, receiver)):
         for rows in side.gateway.addresses.values() if side.gateway is not None else ():
-            boxes.extend((*EVERY[:axis], (own, own), *EVERY[axis + 1 :]) for own, _ in rows)
+            boxes.extend(on_axis(axis, (own, own)) for own, _ in rows)
     return region(boxes)
 
 
@@ -93,7 +79,7 @@ def _as_flow(test: LanTest, part: Region) -> LanTest:
     box = max(part.boxes, key=lambda b: Region((b,)).size())
     protocol = _prefer(box[PROTOCOL], (6, 17, 1))
     port = _prefer(box[PORT], _USUAL)
-    name = _NAMES.get(protocol) or next((n for n, v in PROTOCOLS.items() if v == protocol), str(protocol))
+    name = "icmp" if protocol in ECHO_TYPE else PROTOCOL_NAMES.get(protocol, str(protocol))
     service = f"{name}/{port}" if protocol in PORTED else name
     source, to = (address_text(_host_in(box[axis])) for axis in (SOURCE, DESTINATION))
     asked = f"{test.source or test.who} > {test.to} {test.service}"

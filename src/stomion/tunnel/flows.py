@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from stomion.model.tables import ACCEPT, RETURN, Chain, Rule, Tables
-from stomion.space.boxes import DESTINATION, EVERY, Region, TooMany, address_text, meet
+from stomion.model.tables import Action, Chain, Hook, Origin, Rule, Tables
+from stomion.space.axis import address_text
+from stomion.space.boxes import DESTINATION, EVERY, Region, TooMany, meet
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.expected import is_wide, witness
 from stomion.tunnel.picture import End, LanTest, Picture
@@ -15,6 +16,7 @@ from stomion.walk.chains import chain_of, each_rule, may_match
 from stomion.walk.journey import (
     NEAR,
     Leg,
+    Machine,
     RoundTrip,
     Share,
     Side,
@@ -147,7 +149,7 @@ def is_own(test: LanTest) -> bool:
 
 def _filters_known(side: Side) -> bool:
     """A sheet without filters says that there are none; a system whose rules were not given says nothing."""
-    return side.gateway is not None and (side.gateway.source == "sheet" or bool(side.gateway.chains))
+    return side.gateway is not None and (side.gateway.source is Origin.SHEET or bool(side.gateway.chains))
 
 
 def _shares(sender: Side, receiver: Side) -> tuple[Share, ...]:
@@ -232,7 +234,7 @@ def _sent_elsewhere(flow: Flow) -> Leg | None:
     caught = next((s for at, s in there.steps if at != NEAR and s.sets is not None and s.sets[0] == DESTINATION), None)
     if caught is None or caught.rule is None:
         return None
-    return replace(there, fate=Fate.TRANSLATED, says=caught.says, passage=replace(there.passage, rule=caught.rule))
+    return replace(there, fate=Fate.TRANSLATED, ended=caught, passage=replace(there.passage, decided=caught))
 
 
 def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:
@@ -242,7 +244,7 @@ def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:
         from_left = index == 0
         passed = any(t.passed and t.expected and t.from_left is from_left for t in picture.tests)
         for share in shares:
-            if share.place == "host" and any(s.way is not None and s.way.via for _, s in share.sample.steps):
+            if share.place is Machine.HOST and any(s.way is not None and s.way.via for _, s in share.sample.steps):
                 # Another router may know the way on: only a test that fails speaks against it.
                 continue
             if passed or share.fate not in (Fate.TRANSLATED, Fate.LOST, Fate.LEAKED, Fate.LOOPING):
@@ -262,7 +264,7 @@ def all_alike(picture: Picture, found: Break) -> Region:
 
 
 def covering(
-    tables: Tables, leg: Leg, region: Region, hooks: tuple[str, ...], actions: tuple[str, ...]
+    tables: Tables, leg: Leg, region: Region, hooks: tuple[Hook, ...], actions: tuple[Action, ...]
 ) -> tuple[list[Rule], list[Rule]]:
     """Other rules with one of these actions that match something of a region where the rule that decided a leg was asked, on the same
     interfaces and between the same zones: (those above that rule, those below it)."""
@@ -291,7 +293,7 @@ def rules_below(tables: Tables, leg: Leg) -> list[Rule]:
     return [r for r in other if _asked(r, leg) and any(meet(b, leg.box) for b in r.boxes)]
 
 
-EXEMPTS = (RETURN, ACCEPT)
+EXEMPTS = (Action.RETURN, Action.ACCEPT)
 """Actions of a translation chain that leave a packet as it is."""
 
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from stomion.model.tables import Interval, Policy
-from stomion.space.boxes import address_text, interval_of
+from stomion.model.box import Interval
+from stomion.model.tables import Policy
+from stomion.space.axis import address_text, interval_of
 from stomion.tunnel.picture import End, Picture
 from stomion.walk.declared import policy_on, tunnel_policy
 from stomion.walk.journey import Side

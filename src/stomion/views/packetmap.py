@@ -7,7 +7,9 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from stomion.space.boxes import DESTINATION, EVERY, SOURCE, Box, Interval, Region, joined, meet
+from stomion.model.box import Box, Interval
+from stomion.space.axis import joined
+from stomion.space.boxes import DESTINATION, SOURCE, Region, box_of, meet
 from stomion.walk.journey import Share
 from stomion.walk.passage import Fate
 
@@ -46,7 +48,7 @@ def _map(rows: tuple[Interval, ...], columns: tuple[Interval, ...], shares: tupl
         for box in share.region.boxes:
             for row in _reached(rows, box[SOURCE]):
                 for column in _reached(columns, box[DESTINATION]):
-                    part = meet(box, (rows[row], columns[column], *EVERY[2:]))
+                    part = meet(box, box_of(rows[row], columns[column]))
                     if part is not None:
                         held.setdefault((row, column), []).append(part)
         for place, boxes in held.items():

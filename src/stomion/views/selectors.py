@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stomion.diagnosis.runner import Diagnosis
-from stomion.space.boxes import LAST, V4_LAST, V6_FIRST, Interval, address_text, interval_of
+from stomion.model.box import Interval
+from stomion.space.axis import LAST, V4_LAST, V6_FIRST, address_text, interval_of
 from stomion.views.compare import DIFFERS, compare
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
-from stomion.model.tables import CONTINUE, DROP, GOTO, JUMP, MARK, NEW, RETURN, Chain, Rule, Tables
-from stomion.space.boxes import MAX_BOXES, Box, TooMany
+from stomion.model.box import Box
+from stomion.model.tables import Action, Chain, Hook, Rule, State, Tables
+from stomion.space.boxes import MAX_BOXES, TooMany
 from stomion.walk.index import Listed
 from stomion.walk.pieces import Piece
 from stomion.walk.shelf import Shelf
@@ -25,7 +26,7 @@ class Setting:
     out_dev: str = ""
     in_zone: str = ""
     out_zone: str = ""
-    state: str = NEW
+    state: State = State.NEW
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +34,7 @@ class Verdict:
     """What became of a piece in a chain: the action, and the rule that decided, or None for the chain's policy."""
 
     piece: Piece
-    action: str
+    action: Action
     rule: Rule | None
     chain: Chain
     doubt: str = ""
@@ -80,9 +81,13 @@ class _Passing:
             hit = shelf.matched(rule) if may_match(rule, self.setting) else []
             if not hit:
                 continue
-            if rule.action == RETURN and depth and not rule.doubt:
-                returned.extend(hit)
-            elif rule.action == GOTO and not rule.doubt:
+            if rule.action is Action.RETURN and not rule.doubt:
+                if depth:
+                    returned.extend(hit)
+                else:
+                    # In a base chain there is nowhere to return to: the chain's policy decides (nft(8)).
+                    self.decided.extend(Verdict(piece, chain.policy, rule, chain) for piece in hit)
+            elif rule.action is Action.GOTO and not rule.doubt:
                 returned.extend(self._jump(rule, chain, hit, depth))
             else:
                 shelf.add(self._act(rule, chain, hit, depth))
@@ -93,13 +98,13 @@ class _Passing:
     def _act(self, rule: Rule, chain: Chain, hit: list[Piece], depth: int) -> list[Piece]:
         """Carry a rule out on what it matches; pieces that go on in this chain come back."""
         if rule.doubt:
-            self.decided.extend(Verdict(piece, CONTINUE, rule, chain, rule.doubt) for piece in hit)
+            self.decided.extend(Verdict(piece, Action.CONTINUE, rule, chain, rule.doubt) for piece in hit)
             return []
-        if rule.action == JUMP:
+        if rule.action is Action.JUMP:
             return self._jump(rule, chain, hit, depth)
-        if rule.action == CONTINUE:
+        if rule.action is Action.CONTINUE:
             return hit
-        if rule.action == MARK:
+        if rule.action is Action.MARK:
             return [replace(piece, mark=int(rule.to or 0)) for piece in hit]
         self.decided.extend(Verdict(piece, rule.action, rule, chain) for piece in hit)
         return []
@@ -109,22 +114,23 @@ class _Passing:
         target = self.tables.chains.get(rule.to)
         if target is None or depth >= MAX_DEPTH:
             why = f"chain {rule.to} is not in the table" if target is None else "jumps nested too deeply"
-            self.decided.extend(Verdict(piece, CONTINUE, rule, chain, why) for piece in hit)
+            self.decided.extend(Verdict(piece, Action.CONTINUE, rule, chain, why) for piece in hit)
             return []
         return self.chain(target, hit, depth + 1)
 
 
-def blocked(action: str) -> bool:
+def blocked(action: Action) -> bool:
     """Does this action end a packet's way?"""
-    return action in (DROP, "reject")
+    return action in (Action.DROP, Action.REJECT)
 
 
-def each_rule(tables: Tables, hooks: tuple[str, ...]) -> Iterator[tuple[Chain, Rule]]:
+def each_rule(tables: Tables, hooks: tuple[Hook, ...]) -> Iterator[tuple[Chain, Rule]]:
     """All rules of the base chains of some hooks, in the order in which packets meet them: those of a chain that is jumped to follow
     the jump."""
     seen: set[str] = set()
     met = sorted(
-        (c for c in tables.chains.values() if c.hook in hooks), key=lambda c: (c.hook != "prerouting", c.priority)
+        (c for c in tables.chains.values() if c.hook in hooks),
+        key=lambda c: (c.hook is not Hook.PREROUTING, c.priority),
     )
     for chain in met:
         yield from _each(tables, chain, seen)
@@ -136,7 +142,7 @@ def _each(tables: Tables, chain: Chain, seen: set[str]) -> Iterator[tuple[Chain,
     seen.add(chain.name)
     for rule in chain.rules:
         yield chain, rule
-        if rule.action in (JUMP, GOTO) and rule.to in tables.chains:
+        if rule.action in (Action.JUMP, Action.GOTO) and rule.to in tables.chains:
             yield from _each(tables, tables.chains[rule.to], seen)
 
 

@@ -5,27 +5,28 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
+from stomion.model.box import Box, Interval
 from stomion.model.provenance import Provenance
 from stomion.model.site import SheetFilter, SheetMatch, SheetTranslation, SheetTunnel, SiteSheet
 from stomion.model.tables import (
-    ACCEPT,
-    DESTINATION_TO,
-    DROP,
-    MASQUERADE,
-    REJECT,
-    RETURN,
-    SOURCE_TO,
+    Action,
     Chain,
-    Interval,
+    ChainKind,
+    Hook,
     Names,
+    Origin,
     Policy,
     Route,
+    RouteKind,
     Rule,
+    State,
     Tables,
 )
-from stomion.space.boxes import EVERY, Box, address_number, interval_of, service_of
+from stomion.space.axis import address_number, as_prefix, interval_of, is_v6
+from stomion.space.boxes import ANY_ADDRESS, EVERY, box_of
+from stomion.space.services import ANY_PORT, ANY_PROTOCOL, service_of
 
-_FILTER_ACTIONS = {"allow": ACCEPT, "drop": DROP, "reject": REJECT}
+_FILTER_ACTIONS = {"allow": Action.ACCEPT, "drop": Action.DROP, "reject": Action.REJECT}
 
 
 def declared_tables(sheet: SiteSheet, file: str) -> Tables:
@@ -33,7 +34,7 @@ def declared_tables(sheet: SiteSheet, file: str) -> Tables:
 
     With filter rules, what none of them matches is dropped, save answers to what was let through.
     """
-    tables = Tables(sheet.site, source="sheet", translation_first=sheet.translation_first)
+    tables = Tables(sheet.site, source=Origin.SHEET, translation_first=sheet.translation_first)
     for interface in sheet.interface:
         tables.zones[interface.name] = interface.zone
         for text in interface.addresses:
@@ -47,19 +48,24 @@ def declared_tables(sheet: SiteSheet, file: str) -> Tables:
         rules = tuple(
             _translation(r, n, _at(sheet, file, f"translation.{n - 1}")) for n, r in enumerate(sheet.translation, 1)
         )
-        destination = {DESTINATION_TO, RETURN}
+        destination = {Action.DESTINATION_TO, Action.RETURN}
         tables.chains["translation in"] = Chain(
-            "translation in", tuple(r for r in rules if r.action in destination), "nat", "prerouting"
+            "translation in", tuple(r for r in rules if r.action in destination), ChainKind.NAT, Hook.PREROUTING
         )
-        source = tuple(r for r in rules if r.action != DESTINATION_TO)
-        tables.chains["translation"] = Chain("translation", source, "nat", "postrouting", 100)
+        source = tuple(r for r in rules if r.action != Action.DESTINATION_TO)
+        tables.chains["translation"] = Chain("translation", source, ChainKind.NAT, Hook.POSTROUTING, 100)
     if sheet.filter:
         rules = tuple(_filter(r, n, _at(sheet, file, f"filter.{n - 1}")) for n, r in enumerate(sheet.filter, 1))
         answers = Rule(
-            0, ACCEPT, (EVERY,), Provenance(file, sheet.site), "answers", states=frozenset(("established", "related"))
+            0,
+            Action.ACCEPT,
+            (EVERY,),
+            Provenance(file, sheet.site),
+            "answers",
+            states=frozenset((State.ESTABLISHED, State.RELATED)),
         )
         tables.chains["filter"] = Chain(
-            "filter", (answers, *rules), "filter", "forward", 0, DROP, Provenance(file, sheet.site)
+            "filter", (answers, *rules), ChainKind.FILTER, Hook.FORWARD, 0, Action.DROP, Provenance(file, sheet.site)
         )
     return tables
 
@@ -82,10 +88,21 @@ def _connected(tables: Tables, file: str) -> list[Route]:
     out = []
     for dev, found in tables.addresses.items():
         for own, (low, high) in found:
-            length = 128 - (high - low).bit_length()
             where = Provenance(file, tables.site)
-            out.append(Route((own, own), 129, where, dev=dev, table="local", kind="local", text="own address"))
-            out.append(Route((low, high), length, where, dev=dev, text=f"on {dev}"))
+            network = as_prefix((low, high))
+            out.append(
+                Route(
+                    (own, own),
+                    128 if is_v6(own) else 32,
+                    where,
+                    dev=dev,
+                    table="local",
+                    kind=RouteKind.LOCAL,
+                    text="own address",
+                )
+            )
+            if network is not None:
+                out.append(Route(*network, where, dev=dev, text=f"on {dev}"))
     return out
 
 
@@ -102,13 +119,19 @@ def _routes(sheet: SiteSheet, file: str) -> list[Route]:
             dev = route.interface or (tables.dev_of(address_number(route.via)) if route.via else "")
         except ValueError:
             continue
-        for low, high in intervals:
-            length = 128 - (high - low).bit_length()
+        for network in filter(None, map(as_prefix, intervals)):
             where = _at(sheet, file, f"route.{index}")
             out.append(
-                Route((low, high), max(0, length) if route.destination not in ("any", "default", "0.0.0.0/0", "::/0") else 0,
-                      where, route.via, dev, route.metric, kind=route.type or "unicast", text=route.destination)
-            )  # fmt: skip
+                Route(
+                    *network,
+                    where,
+                    route.via,
+                    dev,
+                    route.metric,
+                    kind=RouteKind(route.type or RouteKind.UNICAST),
+                    text=route.destination,
+                )
+            )
     return out
 
 
@@ -175,10 +198,8 @@ def _many(value: str | tuple[str, ...]) -> tuple[str, ...]:
 def match_boxes(match: SheetMatch) -> tuple[tuple[Box, ...], str]:
     """(boxes, doubt): the packets of a match; `doubt` names a value that is not understood."""
     sources, destinations = _intervals(_many(match.source)), _intervals(_many(match.destination))
-    doubt = ""
-    for given, found in ((_many(match.source), sources), (_many(match.destination), destinations)):
-        if given and not found:
-            doubt = f"{', '.join(given)} is no range"
+    strange = [t for t in (*_many(match.source), *_many(match.destination)) if not _intervals((t,))]
+    doubt = f"{strange[0]!r} is no range" if strange else ""
     services: list[tuple[Interval, Interval]] = []
     for text in _many(match.service):
         try:
@@ -186,10 +207,10 @@ def match_boxes(match: SheetMatch) -> tuple[tuple[Box, ...], str]:
         except ValueError:
             doubt = f"{text!r} is no service"
     boxes = tuple(
-        (source, destination, protocol, EVERY[3], port)
-        for source in sources or (EVERY[0],)
-        for destination in destinations or (EVERY[1],)
-        for protocol, port in services or ((EVERY[2], EVERY[4]),)
+        box_of(source, destination, protocol, port)
+        for source in sources or (ANY_ADDRESS,)
+        for destination in destinations or (ANY_ADDRESS,)
+        for protocol, port in services or ((ANY_PROTOCOL, ANY_PORT),)
     )
     return boxes, doubt
 
@@ -199,7 +220,7 @@ def _names(text: str) -> Names:
 
 
 def _rule(
-    number: int, action: str, match: SheetMatch, where: Provenance, name: str, to: str = "", text: str = ""
+    number: int, action: Action, match: SheetMatch, where: Provenance, name: str, to: str = "", text: str = ""
 ) -> Rule:
     boxes, doubt = match_boxes(match)
     return Rule(
@@ -209,7 +230,7 @@ def _rule(
 
 
 def _filter(rule: SheetFilter, number: int, where: Provenance) -> Rule:
-    return _rule(number, _FILTER_ACTIONS.get(rule.action, DROP), rule.match, where, rule.name, text=rule.action)
+    return _rule(number, _FILTER_ACTIONS.get(rule.action, Action.DROP), rule.match, where, rule.name, text=rule.action)
 
 
 def _translation(rule: SheetTranslation, number: int, where: Provenance) -> Rule:
@@ -217,6 +238,19 @@ def _translation(rule: SheetTranslation, number: int, where: Provenance) -> Rule
     if isinstance(action, dict):
         kind, to = next(iter(action.items()), ("", ""))
         return _rule(
-            number, DESTINATION_TO if kind == "destination_to" else SOURCE_TO, rule.match, where, rule.name, to, kind
+            number,
+            Action.DESTINATION_TO if kind == "destination_to" else Action.SOURCE_TO,
+            rule.match,
+            where,
+            rule.name,
+            to,
+            kind,
         )
-    return _rule(number, MASQUERADE if action == "masquerade" else RETURN, rule.match, where, rule.name, text=action)
+    return _rule(
+        number,
+        Action.MASQUERADE if action == "masquerade" else Action.RETURN,
+        rule.match,
+        where,
+        rule.name,
+        text=action,
+    )

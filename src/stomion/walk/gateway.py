@@ -7,36 +7,43 @@ decision on what the packet is then. Where it does not, the tunnel decides befor
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from stomion.model.tables import (
-    ESTABLISHED,
-    NEW,
-    Policy,
-    Tables,
-)
-from stomion.space.boxes import EVERY, Box, meet
-from stomion.walk.chains import Setting, Verdict, blocked, through
+from stomion.model.box import Box
+from stomion.model.tables import Hook, Policy, State, Tables
+from stomion.space.axis import is_v6
+from stomion.space.boxes import DESTINATION, box_of, meet
+from stomion.space.services import ANY_PORT, ANY_PROTOCOL
+from stomion.walk.chains import Setting
+from stomion.walk.hooks import at_hook
 from stomion.walk.index import Listed
-from stomion.walk.passage import Fate, Passage, Step
-from stomion.walk.pieces import Piece
-from stomion.walk.routing import LOCAL, Way, routed
-from stomion.walk.translation import translated
+from stomion.walk.passage import Decision, Fate, Passage, Reason, Step
+from stomion.walk.pieces import Piece, divided
+from stomion.walk.routing import Ending, Way, routed
 
 TUNNEL = "tunnel"
 """The zone of packets that go into a tunnel or come out of one."""
 
 
-def outbound(tables: Tables, pieces: Iterable[Piece], in_dev: str, state: str = NEW) -> list[Passage]:
+@dataclass(frozen=True, slots=True)
+class Mapping:
+    """What a gateway does to the addresses of a reply, because of what it did to its question's: (axis, value) before routing, where a
+    source was translated, and after it, where a destination was."""
+
+    before: tuple[tuple[int, int], ...] = ()
+    after: tuple[tuple[int, int], ...] = ()
+
+
+def outbound(
+    tables: Tables, pieces: Iterable[Piece], in_dev: str, state: State = State.NEW, mapping: Mapping = Mapping()
+) -> list[Passage]:
     """From the LAN towards the far side."""
     zone = tables.zones.get(in_dev, "")
-    passages = _prerouting(
-        tables, [Passage(piece, Fate.CARRIED, tag=piece.tag) for piece in pieces], in_dev, zone, state
-    )
-    return _routed_on(
-        tables, passages, in_dev, lambda group: _forwarded(tables, group, Setting(in_dev, in_zone=zone, state=state))
-    )
+    fresh = [Passage(piece, Fate.CARRIED, tag=piece.tag) for piece in pieces]
+    passages = _before_routing(tables, fresh, in_dev, zone, state, mapping)
+    coming = Setting(in_dev, in_zone=zone, state=state)
+    return _routed_on(tables, passages, in_dev, lambda group: _forwarded(tables, group, coming, mapping))
 
 
 def _routed_on(
@@ -81,21 +88,35 @@ def _both(a: Passage, b: Passage, way: Way, other: Way) -> Passage | None:
     part = replace(a, piece=replace(a.piece, box=shared))
     if (a.fate is b.fate and a.policy == b.policy) or a.fate is Fate.UNCERTAIN:
         return part
-    fates = [f"{hop.via or hop.dev}: {p.says or p.fate.value}" for hop, p in ((way, a), (other, b))]
-    says = f"it depends on the next hop taken ({'; '.join(fates)})"
-    before = next((i for i, s in enumerate(a.steps) if s.what == "route"), 0)
-    doubtful = replace(part, steps=a.steps[:before], fate=Fate.UNCERTAIN, policy=None, rule=None, says=says)
-    return doubtful.after(Step("route", says, way.where, way=way))
+    fates = [f"{hop.via or hop.dev}: {_how(p)}" for hop, p in ((way, a), (other, b))]
+    before = next((i for i, s in enumerate(a.steps) if s.what is Decision.ROUTE), 0)
+    step = Step(Decision.ROUTE, Reason.HOPS_DIFFER, way.where, way=way, note="; ".join(fates))
+    return replace(part, steps=a.steps[:before], policy=None).ends(step, Fate.UNCERTAIN)
 
 
-def inbound(tables: Tables, pieces: Iterable[Piece], policies: tuple[Policy, ...], state: str = NEW) -> list[Passage]:
+def _how(passage: Passage) -> str:
+    return passage.steps[-1].says if passage.steps and passage.fate is not Fate.CARRIED else passage.fate.value
+
+
+def inbound(
+    tables: Tables,
+    pieces: Iterable[Piece],
+    policies: tuple[Policy, ...],
+    state: State = State.NEW,
+    mapping: Mapping = Mapping(),
+) -> list[Passage]:
     """Out of the tunnel towards the LAN; the packets must fit one of the tunnel's selectors."""
     fresh, refused = _fitting(list(pieces), policies)
     in_dev = next((p.dev for p in policies if p.dev), "") or _wan(tables)
     zone = _tunnel_zone(tables, in_dev)
-    passages = _prerouting(tables, [Passage(p, Fate.CARRIED, tag=p.tag) for p in fresh], in_dev, zone, state)
+    passages = [Passage(p, Fate.CARRIED, tag=p.tag) for p in fresh]
+    passages = _before_routing(tables, passages, in_dev, zone, state, mapping)
     setting = Setting(in_dev, in_zone=zone, state=state)
-    return [*refused, *_routed_on(tables, passages, in_dev, lambda group: _delivered(tables, group, policies, setting))]
+
+    def deliver(group: list[Passage]) -> list[Passage]:
+        return _delivered(tables, group, policies, setting, mapping)
+
+    return [*refused, *_routed_on(tables, passages, in_dev, deliver)]
 
 
 def _wan(tables: Tables) -> str:
@@ -113,67 +134,38 @@ def _fitting(pieces: list[Piece], policies: tuple[Policy, ...]) -> tuple[list[Pi
     """Packets out of the tunnel that its selectors allow, and those they do not."""
     if not policies:
         return pieces, []
-    fit: list[Piece] = []
-    rest = pieces
-    for box in (box for policy in policies for box in policy_boxes(policy, inwards=True)):
-        following: list[Piece] = []
-        for piece in rest:
-            cut = piece.cut(box)
-            if cut is not None:
-                fit.append(cut)
-            following.extend(piece.without(box))
-        rest = following
-    why, first = "outside the tunnel's selectors at this end", policies[0]
-    step = (Step("tunnel", why, first.where),)
-    return fit, [Passage(p, Fate.DROPPED, step, policy=first, says=why, tag=p.tag) for p in rest]
+    fit, rest = divided(pieces, (box for policy in policies for box in policy_boxes(policy, inwards=True)))
+    step = Step(Decision.TUNNEL, Reason.OUTSIDE_SELECTORS, policies[0].where)
+    return fit, [Passage(p, Fate.DROPPED, (step,), step, policy=policies[0], tag=p.tag) for p in rest]
 
 
 @lru_cache(16_384)
 def policy_boxes(policy: Policy, inwards: bool = False) -> tuple[Box, ...]:
     """The packets of a tunnel's selectors, outwards (near to far) or inwards."""
-    services = policy.services or ((EVERY[2], EVERY[4]),)
+    services = policy.services or ((ANY_PROTOCOL, ANY_PORT),)
     boxes: list[Box] = []
     for near in policy.near:
         for far in policy.far:
             first, second = (far, near) if inwards else (near, far)
-            boxes.extend((first, second, protocol, EVERY[3], port) for protocol, port in services)
+            boxes.extend(box_of(first, second, protocol, port) for protocol, port in services)
     return tuple(boxes)
 
 
-def _prerouting(tables: Tables, passages: list[Passage], in_dev: str, zone: str, state: str) -> list[Passage]:
-    """Marks, filters and destination translation before the routing decision."""
-    setting = Setting(in_dev=in_dev, in_zone=zone, state=state)
-    passages = _filters(tables, passages, "prerouting", setting)
-    if state == ESTABLISHED:
-        return passages
-    return translated(tables, passages, "prerouting", setting)
+def _before_routing(
+    tables: Tables, passages: list[Passage], in_dev: str, zone: str, state: State, mapping: Mapping
+) -> list[Passage]:
+    """Marks, filters and destination translation before the routing decision. A reply's destination is set back first."""
+    passages = [replace(p, piece=_set_back(p.piece, mapping.before)) for p in passages]
+    return at_hook(tables, passages, Hook.PREROUTING, Setting(in_dev=in_dev, in_zone=zone, state=state))
 
 
-def _filters(tables: Tables, passages: list[Passage], hook: str, setting: Setting) -> list[Passage]:
-    """All base chains of a hook; an accept ends a chain, not the hook."""
-    for chain in tables.base(hook, "filter"):
-        following = [p for p in passages if p.fate is not Fate.CARRIED]
-        pieces = [replace(p.piece, tag=i) for i, p in enumerate(passages) if p.fate is Fate.CARRIED]
-        following.extend(_filtered(passages[v.piece.tag], v, setting) for v in through(chain, pieces, setting, tables))
-        passages = following
-    return passages
+def _set_back(piece: Piece, axes: tuple[tuple[int, int], ...]) -> Piece:
+    for axis, value in axes:
+        piece = piece.with_axis(axis, value)
+    return piece
 
 
-def _filtered(passage: Passage, verdict: Verdict, setting: Setting) -> Passage:
-    rule, chain = verdict.rule, verdict.chain
-    where = rule.where if rule else chain.where
-    name = rule.label if rule else f"the end of {chain.name}"
-    passage = replace(passage, piece=verdict.piece, setting=setting)
-    if verdict.doubt:
-        says = f"{name} in {chain.name} is not understood: {verdict.doubt}"
-        return passage.after(Step("filter", says, where, rule), fate=Fate.UNCERTAIN, rule=rule, chain=chain, says=says)
-    if blocked(verdict.action):
-        says = f"{name} {'rejects' if verdict.action == 'reject' else 'drops'} it"
-        return passage.after(Step("filter", says, where, rule), fate=Fate.DROPPED, rule=rule, chain=chain, says=says)
-    return passage.after(Step("filter", f"{name} lets it pass", where, rule)) if rule or chain.rules else passage
-
-
-def _forwarded(tables: Tables, group: list[Passage], coming: Setting) -> list[Passage]:
+def _forwarded(tables: Tables, group: list[Passage], coming: Setting, mapping: Mapping) -> list[Passage]:
     """Routed out of one interface: filter, translation, tunnel decision."""
     way = group[0].way
     assert way is not None
@@ -186,27 +178,27 @@ def _forwarded(tables: Tables, group: list[Passage], coming: Setting) -> list[Pa
     for into, passages in sealed.items():
         zone = _tunnel_zone(tables, way.dev) if into else tables.zones.get(way.dev, "")
         setting = replace(coming, out_dev=way.dev, out_zone=zone)
-        for part in _filters(tables, passages, "forward", setting):
-            out.extend(_leaves(tables, part, part.way or way, setting) if part.fate is Fate.CARRIED else [part])
+        for part in at_hook(tables, passages, Hook.FORWARD, setting, way):
+            carried = part.fate is Fate.CARRIED
+            out.extend(_leaves(tables, part, part.way or way, setting, mapping) if carried else [part])
     return out
 
 
 def _routed(tables: Tables, passage: Passage, way: Way) -> tuple[Passage, bool]:
     """The routing decision as a step; False where the way ends with it."""
     passage = replace(passage, piece=way.piece, way=way)
+    where = way.where
     if way.doubt:
-        says = f"the routing is not understood: {way.doubt}"
-        return passage.after(Step("route", says, way.where, way=way), fate=Fate.UNCERTAIN, says=says), False
-    if way.end == LOCAL:
-        return passage.after(Step("route", "for this machine itself", way.where, way=way), fate=Fate.LOCAL), False
-    if way.end:
-        says = "no route" if way.end == "no route" else f"the route ends it: {way.end}"
-        return passage.after(Step("route", says, way.where, way=way), fate=Fate.LOST, says=says), False
-    if tables.forwarding is False:
-        says = "forwarding is switched off"
-        return passage.after(Step("route", says, tables.forwarding_at), fate=Fate.LOST, says=says), False
-    to = f" by way of {way.via}" if way.via else ""
-    return passage.after(Step("route", f"out of {way.dev}{to}", way.where, way=way)), True
+        step = Step(Decision.ROUTE, Reason.ROUTING_UNCLEAR, where, way=way, note=way.doubt)
+        return passage.ends(step, Fate.UNCERTAIN), False
+    if way.end is Ending.LOCAL:
+        return passage.ends(Step(Decision.ROUTE, Reason.FOR_ITSELF, where, way=way), Fate.LOCAL), False
+    if way.end is not None:
+        reason = Reason.NO_ROUTE if way.end is Ending.NO_ROUTE else Reason.ROUTE_ENDS
+        return passage.ends(Step(Decision.ROUTE, reason, where, way=way), Fate.LOST), False
+    if tables.forwards(is_v6(way.piece.now[DESTINATION][0])) is False:
+        return passage.ends(Step(Decision.ROUTE, Reason.FORWARDING_OFF, tables.forwarding_at), Fate.LOST), False
+    return passage.after(Step(Decision.ROUTE, Reason.ROUTED, where, way=way)), True
 
 
 def _by_policy(tables: Tables, piece: Piece, way: Way) -> list[tuple[Piece, Policy | None]]:
@@ -218,29 +210,20 @@ def _by_policy(tables: Tables, piece: Piece, way: Way) -> list[tuple[Piece, Poli
             continue
         if not policy.dev and way.dev in tables.tunnel_devs:
             continue
-        for box in policy_boxes(policy):
-            following: list[Piece] = []
-            for part in rest:
-                cut = part.cut(box)
-                if cut is None:
-                    following.append(part)
-                    continue
-                out.append((cut, policy))
-                following.extend(part.without(box))
-            rest = following
+        held, rest = divided(rest, policy_boxes(policy))
+        out += [(part, policy) for part in held]
     return out + [(part, None) for part in rest]
 
 
-def _leaves(tables: Tables, passage: Passage, way: Way, setting: Setting) -> list[Passage]:
+def _leaves(tables: Tables, passage: Passage, way: Way, setting: Setting, mapping: Mapping) -> list[Passage]:
     """Translation and tunnel decision of what the filter lets out."""
+    out: list[Passage] = []
     if not tables.translation_first:
-        out = []
         for piece, policy in _by_policy(tables, passage.piece, way):
             part = replace(passage, piece=piece)
-            out += [_sealed(part, policy)] if policy else _in_clear(tables, part, way, setting)
+            out += [_sealed(part, policy)] if policy else _in_clear(tables, part, way, setting, mapping)
         return out
-    out = []
-    for part in _translated_out(tables, passage, way, setting):
+    for part in _after_routing(tables, passage, way, setting, mapping):
         if part.fate is not Fate.CARRIED:
             out.append(part)
             continue
@@ -250,62 +233,63 @@ def _leaves(tables: Tables, passage: Passage, way: Way, setting: Setting) -> lis
     return out
 
 
-def _translated_out(tables: Tables, passage: Passage, way: Way, setting: Setting) -> list[Passage]:
-    if setting.state == ESTABLISHED:
-        # An answer is translated as its question was, not by the rules (RFC 5382 keeps the mapping).
-        return [passage]
-    return translated(tables, [passage], "postrouting", setting, way)
+def _after_routing(tables: Tables, passage: Passage, way: Way, setting: Setting, mapping: Mapping) -> list[Passage]:
+    """Filters and source translation on the way out. A reply's source is set back as its question's destination was changed."""
+    passage = replace(passage, piece=_set_back(passage.piece, mapping.after))
+    return at_hook(tables, [passage], Hook.POSTROUTING, setting, way)
 
 
-def _in_clear(tables: Tables, passage: Passage, way: Way, setting: Setting) -> list[Passage]:
+def _in_clear(tables: Tables, passage: Passage, way: Way, setting: Setting, mapping: Mapping) -> list[Passage]:
     return [
         _unsealed(tables, part, way, setting.in_dev) if part.fate is Fate.CARRIED else part
-        for part in _translated_out(tables, passage, way, setting)
+        for part in _after_routing(tables, passage, way, setting, mapping)
     ]
 
 
 def _sealed(passage: Passage, policy: Policy) -> Passage:
-    return passage.after(Step("tunnel", f"into the tunnel {policy.tunnel}", policy.where), policy=policy)
+    return passage.after(Step(Decision.TUNNEL, Reason.INTO_TUNNEL, policy.where, policy=policy), policy=policy)
 
 
 def _unsealed(tables: Tables, passage: Passage, way: Way, in_dev: str) -> Passage:
     """No tunnel takes it: thrown away at a tunnel's interface, turned back to where it came from, or out on the wire as it is."""
     changed = bool(passage.piece.fixed)
+    # Where a translation changed it, that decided its fate: the tunnel's decision only follows.
+    by = passage.decided if changed else None
     if way.dev in tables.tunnel_devs:
-        says = "no tunnel's selectors fit it" + (" once translated" if changed else "")
-        fate = Fate.TRANSLATED if changed else Fate.LOST
-        return passage.after(Step("tunnel", says, None), fate=fate, says=says)
+        step = Step(Decision.TUNNEL, Reason.NO_SELECTORS_FIT, translated=changed)
+        return passage.after(step, fate=Fate.TRANSLATED if changed else Fate.LOST, decided=by or step)
     if way.dev == in_dev != _wan(tables) and not changed:
-        says = f"turned back out of {in_dev}, where it came in"
-        return passage.after(Step("route", says, way.where, way=way), fate=Fate.LOOPING, says=says)
-    says = "no tunnel takes it, it goes out in clear" + (", translated" if changed else "")
-    return passage.after(Step("tunnel", says, None), fate=Fate.TRANSLATED if changed else Fate.LEAKED, says=says)
+        return passage.ends(Step(Decision.ROUTE, Reason.TURNED_BACK, way.where, way=way), Fate.LOOPING)
+    step = Step(Decision.TUNNEL, Reason.NO_TUNNEL_TAKES_IT, translated=changed)
+    return passage.after(step, fate=Fate.TRANSLATED if changed else Fate.LEAKED, decided=by or step)
 
 
-def _delivered(tables: Tables, group: list[Passage], tunnel: tuple[Policy, ...], coming: Setting) -> list[Passage]:
+def _delivered(
+    tables: Tables, group: list[Passage], tunnel: tuple[Policy, ...], coming: Setting, mapping: Mapping
+) -> list[Passage]:
     """Out of the tunnel and routed out of one interface: must go to a LAN, past the filter, and perhaps through a translation."""
     way = group[0].way
     assert way is not None
     setting = replace(coming, out_dev=way.dev, out_zone=tables.zones.get(way.dev, ""))
     out: list[Passage] = []
-    for passage in _filters(tables, group, "forward", setting):
+    for passage in at_hook(tables, group, Hook.FORWARD, setting, way):
         if passage.fate is not Fate.CARRIED:
             out.append(passage)
             continue
         for piece, policy in _by_policy(tables, passage.piece, way):
             part = replace(passage, piece=piece)
             if policy is None and way.dev not in tables.tunnel_devs:
-                out.extend(_translated_out(tables, part, part.way or way, setting))
+                out.extend(_after_routing(tables, part, part.way or way, setting, mapping))
             elif way.dev == coming.in_dev and (policy is None or any(policy is p for p in tunnel)):
-                says = "back into the tunnel it came out of"
-                out.append(part.after(Step("tunnel", says, way.where), fate=Fate.LOOPING, says=says))
+                out.append(part.ends(Step(Decision.TUNNEL, Reason.BACK_INTO_TUNNEL, way.where), Fate.LOOPING))
             else:
                 # Out of one tunnel into another: traffic between two far sites, no end here.
-                out.append(replace(part, says="into another tunnel"))
+                out.append(part.after(Step(Decision.TUNNEL, Reason.INTO_OTHER_TUNNEL, way.where, policy=policy)))
     return out
 
 
-def accepts(tables: Tables, pieces: Iterable[Piece], in_dev: str, state: str = NEW) -> list[Passage]:
+def accepts(tables: Tables, pieces: Iterable[Piece], in_dev: str, state: State = State.NEW) -> list[Passage]:
     """Does this machine itself take the packets? Its own input chains decide."""
     fresh = [Passage(piece, Fate.CARRIED) for piece in pieces]
-    return _filters(tables, fresh, "input", Setting(in_dev=in_dev, in_zone=tables.zones.get(in_dev, ""), state=state))
+    setting = Setting(in_dev=in_dev, in_zone=tables.zones.get(in_dev, ""), state=state)
+    return at_hook(tables, fresh, Hook.INPUT, setting)

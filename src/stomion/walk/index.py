@@ -9,7 +9,9 @@ from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
-from stomion.space.boxes import EVERY, V4_LAST, Box
+from stomion.model.box import Box
+from stomion.space.axis import V4_LAST
+from stomion.space.boxes import EVERY
 from stomion.walk.pieces import Piece
 
 if TYPE_CHECKING:

@@ -4,26 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
 
+from stomion.model.box import Box, Interval
 from stomion.model.provenance import Provenance
-from stomion.model.tables import ESTABLISHED, NEW, Interval, Policy, Rule, Tables
+from stomion.model.tables import ChainKind, Hook, Policy, Rule, State, Tables
+from stomion.space.axis import address_number, is_v6
 from stomion.space.boxes import (
     DESTINATION,
-    EVERY,
-    PORT,
-    PROTOCOL,
     SOURCE,
-    SOURCE_PORT,
-    Box,
     Region,
-    address_number,
+    answers,
+    box_of,
     meet,
-    service_of,
+    on_axis,
 )
-from stomion.walk.gateway import accepts, inbound, outbound, policy_boxes
-from stomion.walk.passage import Fate, Passage, Step
-from stomion.walk.pieces import Piece
-from stomion.walk.routing import LOCAL, Way, routed
+from stomion.space.services import ANY_PORT, ANY_PROTOCOL, ECHO_TYPE, ICMPV6, TCP, service_of
+from stomion.walk.gateway import Mapping, accepts, inbound, outbound, policy_boxes
+from stomion.walk.passage import Decision, Fate, Passage, Reason, Step
+from stomion.walk.pieces import Piece, divided
+from stomion.walk.routing import Ending, Way, routed
 
 NEAR, FAR = 0, 1
 """The gateway on the sending and on the receiving side of a journey."""
@@ -51,19 +51,39 @@ class Side:
         return next((h for h in self.hosts.values() if h.is_own(address)), None)
 
 
+class Machine(StrEnum):
+    """Whose decision ended a journey."""
+
+    HOST = "host"
+    GATEWAY = "gateway"
+
+
 @dataclass(frozen=True, slots=True)
 class Leg:
-    """What happened to a piece on its way. `at` tells at which side it ended, `place` whether at the host or the gateway."""
+    """What happened to a piece on its way. `at` tells at which side it ended, `place` at which machine.
+
+    `ended` is the step that it ended with; None where it arrived, or nothing of its way is known.
+    """
 
     box: Box
     fate: Fate
     at: int
-    place: str
+    place: Machine
     steps: tuple[tuple[int, Step], ...]
     passage: Passage | None = None
-    says: str = ""
+    ended: Step | None = None
     astray: bool = False
     """Its route, and not what came after it, took it past the tunnel."""
+
+    @property
+    def says(self) -> str:
+        """How it ended, as a clause; empty where it arrived."""
+        return self.ended.says if self.ended is not None else ""
+
+    @property
+    def reason(self) -> Reason | None:
+        """Why it ended."""
+        return self.ended.reason if self.ended is not None else None
 
     @property
     def decided(self) -> int:
@@ -74,7 +94,7 @@ class Leg:
         if self.rule is not None:
             return max((i for i, (_, s) in enumerate(self.steps) if s.rule is self.rule), default=last)
         if self.astray:
-            return max((i for i, (_, s) in enumerate(self.steps) if s.what == "route"), default=last)
+            return max((i for i, (_, s) in enumerate(self.steps) if s.what is Decision.ROUTE), default=last)
         return last
 
     @property
@@ -82,12 +102,21 @@ class Leg:
         return self.passage.rule if self.passage is not None else None
 
 
-def travel(sender: Side, receiver: Side, boxes: Iterable[Box], state: str = NEW) -> list[Leg]:
-    """Packets from the sender's side to the receiver's; disjoint pieces with their fates. Hosts count where one is known."""
+def travel(
+    sender: Side,
+    receiver: Side,
+    boxes: Iterable[Box],
+    state: State = State.NEW,
+    mappings: tuple[Mapping, Mapping] = (Mapping(), Mapping()),
+) -> list[Leg]:
+    """Packets from the sender's side to the receiver's; disjoint pieces with their fates. Hosts count where one is known.
+
+    `mappings` is what the sender's and the receiver's gateway do to the addresses of replies.
+    """
     pieces = [Piece(box) for box in boxes]
     legs: list[Leg] = []
     at_gateway = _from_host(sender, pieces, legs)
-    return legs + _in(receiver, _out(sender, at_gateway, state, legs), state)
+    return legs + _in(receiver, _out(sender, at_gateway, state, legs, mappings[0]), state, mappings[1])
 
 
 def _from_host(sender: Side, pieces: list[Piece], legs: list[Leg]) -> list[Piece]:
@@ -98,22 +127,24 @@ def _from_host(sender: Side, pieces: list[Piece], legs: list[Leg]) -> list[Piece
             out.append(piece)
             continue
         for way in routed(host, [piece]):
-            says = _astray(sender, way)
-            if says:
-                step = Step("host", says, way.where, way=way)
-                legs.append(Leg(way.piece.box, Fate.LOST, NEAR, "host", ((NEAR, step),), says=says))
+            reason = _astray(sender, way)
+            if reason is not None:
+                step = Step(Decision.HOST, reason, way.where, way=way)
+                legs.append(Leg(way.piece.box, Fate.LOST, NEAR, Machine.HOST, ((NEAR, step),), ended=step))
             else:
                 out.append(way.piece)
     return out
 
 
-def _astray(sender: Side, way: Way) -> str:
-    """Why a host's way does not lead to its gateway; empty where it does, or ends within its own network."""
-    if way.end and way.end != LOCAL:
-        return "the host has no route there" if way.end == "no route" else f"the host's route ends it: {way.end}"
+def _astray(sender: Side, way: Way) -> Reason | None:
+    """Why a host's way does not lead to its gateway; None where it does, or ends within its own network."""
+    if way.end is Ending.NO_ROUTE:
+        return Reason.HOST_NO_ROUTE
+    if way.end is not None and way.end is not Ending.LOCAL:
+        return Reason.HOST_ROUTE_ENDS
     if way.via and sender.gateway is not None and not sender.gateway.is_own(address_number(way.via)):
-        return f"the host sends it to {way.via}, which is not the gateway"
-    return ""
+        return Reason.HOST_SENDS_ELSEWHERE
+    return None
 
 
 def _hosts_apart(side: Side, pieces: Iterable[Piece], axis: int) -> list[tuple[Piece, Tables | None]]:
@@ -126,42 +157,39 @@ def _hosts_apart(side: Side, pieces: Iterable[Piece], axis: int) -> list[tuple[P
         for address, _ in rows
     ]
     out: list[tuple[Piece, Tables | None]] = []
-    for piece in pieces:
-        rest = [piece]
-        for address, host in own:
-            point: Box = (*EVERY[:axis], (address, address), *EVERY[axis + 1 :])
-            following: list[Piece] = []
-            for part in rest:
-                cut = part.cut(point)
-                if cut is None:
-                    following.append(part)
-                else:
-                    out.append((cut, host))
-                    following.extend(part.without(point))
-            rest = following
-        out.extend((part, None) for part in rest)
-    return out
+    rest = list(pieces)
+    for address, host in own:
+        held, rest = divided(rest, (on_axis(axis, (address, address)),))
+        out += [(part, host) for part in held]
+    return out + [(part, None) for part in rest]
 
 
 def _out(
-    sender: Side, pieces: list[Piece], state: str, legs: list[Leg]
+    sender: Side, pieces: list[Piece], state: State, legs: list[Leg], mapping: Mapping
 ) -> list[tuple[Piece, tuple[tuple[int, Step], ...]]]:
     if sender.gateway is None:
         return [(piece, ()) for piece in pieces]
     sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]] = []
     for piece in pieces:
         low = piece.now[SOURCE][0]
-        for passage in outbound(sender.gateway, [piece], sender.gateway.dev_of(low), state):
-            steps = tuple((NEAR, s) for s in passage.steps)
+        for passage in outbound(sender.gateway, [piece], sender.gateway.dev_of(low), state, mapping):
             carried = passage.fate is Fate.CARRIED and (passage.policy is not None)
             if carried and _is_ours(passage.policy, sender.policies):
-                sealed.append((passage.piece, steps))
+                sealed.append((passage.piece, tuple((NEAR, s) for s in passage.steps)))
             else:
-                fate = Fate.LEAKED if passage.fate is Fate.CARRIED else passage.fate
-                says = passage.says or (f"into another tunnel, {passage.policy.tunnel}" if passage.policy else "")
-                astray = fate is Fate.LEAKED and _past_its_tunnel(passage, sender.policies)
-                legs.append(Leg(passage.piece.box, fate, NEAR, "gateway", steps, passage, says, astray))
+                legs.append(_strayed(sender, passage))
     return sealed
+
+
+def _strayed(sender: Side, passage: Passage) -> Leg:
+    """What ended at the sender's gateway, or left it by another way than the tunnel between the two ends."""
+    if passage.fate is Fate.CARRIED:
+        step = Step(Decision.TUNNEL, Reason.INTO_OTHER_TUNNEL, policy=passage.policy)
+        passage = passage.ends(step, Fate.LEAKED) if passage.policy is not None else replace(passage, fate=Fate.LEAKED)
+    steps = tuple((NEAR, s) for s in passage.steps)
+    astray = passage.fate is Fate.LEAKED and _past_its_tunnel(passage, sender.policies)
+    ended = passage.steps[-1] if passage.steps else None
+    return Leg(passage.piece.box, passage.fate, NEAR, Machine.GATEWAY, steps, passage, ended, astray)
 
 
 def _past_its_tunnel(passage: Passage, policies: tuple[Policy, ...]) -> bool:
@@ -188,32 +216,38 @@ def _same_tunnel(a: Policy | None, b: Policy | None) -> bool:
     )
 
 
-def _in(receiver: Side, sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]], state: str) -> list[Leg]:
+def _in(
+    receiver: Side, sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]], state: State, mapping: Mapping
+) -> list[Leg]:
     """What came out of the tunnel, all at once: long rule lists are gone through once for many pieces."""
     if receiver.gateway is None:
-        return [Leg(piece.box, Fate.CARRIED, FAR, "gateway", steps) for piece, steps in sealed]
+        return [Leg(piece.box, Fate.CARRIED, FAR, Machine.GATEWAY, steps) for piece, steps in sealed]
     pieces = [replace(piece, tag=i) for i, (piece, _) in enumerate(sealed)]
     legs = []
-    for passage in inbound(receiver.gateway, pieces, receiver.policies, state):
+    for passage in inbound(receiver.gateway, pieces, receiver.policies, state, mapping):
         more = (*sealed[passage.tag][1], *((FAR, s) for s in passage.steps))
         if passage.fate is Fate.CARRIED:
             legs.extend(_to_host(receiver, passage, more, state))
         else:
-            legs.append(Leg(passage.piece.box, passage.fate, FAR, "gateway", more, passage, passage.says))
+            ended = passage.steps[-1] if passage.steps else None
+            legs.append(Leg(passage.piece.box, passage.fate, FAR, Machine.GATEWAY, more, passage, ended))
     return legs
 
 
-def _to_host(receiver: Side, passage: Passage, steps: tuple[tuple[int, Step], ...], state: str) -> list[Leg]:
+def _to_host(receiver: Side, passage: Passage, steps: tuple[tuple[int, Step], ...], state: State) -> list[Leg]:
     """The receiving host's own filter, where its tables are there."""
     legs = []
-    filtering = replace(receiver, hosts={n: h for n, h in receiver.hosts.items() if h.base("input", "filter")})
-    for piece, host in _hosts_apart(filtering, [passage.piece], DESTINATION):
+    with_filter = {n: h for n, h in receiver.hosts.items() if h.base(Hook.INPUT, ChainKind.FILTER)}
+    for piece, host in _hosts_apart(replace(receiver, hosts=with_filter), [passage.piece], DESTINATION):
         if host is None:
-            legs.append(Leg(piece.box, Fate.CARRIED, FAR, "host", steps, replace(passage, piece=piece)))
+            legs.append(Leg(piece.box, Fate.CARRIED, FAR, Machine.HOST, steps, replace(passage, piece=piece)))
             continue
         for taken in accepts(host, [piece], host.dev_of(piece.now[DESTINATION][0]), state):
-            more = (*steps, *((FAR, replace(s, what="host filter")) for s in taken.steps))
-            legs.append(Leg(taken.piece.box, taken.fate, FAR, "host", more, taken, taken.says))
+            own = tuple(replace(s, what=Decision.HOST_FILTER) for s in taken.steps)
+            ended = own[-1] if own and taken.fate is not Fate.CARRIED else None
+            taken = replace(taken, steps=own, decided=ended)
+            more = (*steps, *((FAR, s) for s in own))
+            legs.append(Leg(taken.piece.box, taken.fate, FAR, Machine.HOST, more, taken, ended))
     return legs
 
 
@@ -246,39 +280,53 @@ def round_trip(sender: Side, receiver: Side, box: Box) -> RoundTrip:
     there = travel(sender, receiver, [box])[0]
     if there.fate is not Fate.CARRIED:
         return RoundTrip(there)
-    point = tuple(low for low, _ in box)
-    answer: Box = tuple(
-        (v, v) for v in (point[DESTINATION], point[SOURCE], point[PROTOCOL], point[PORT], point[SOURCE_PORT])
-    )
-    if point[PROTOCOL] == 1:
-        answer = (*answer[:3], (0, 0), (0, 0))
-    return RoundTrip(there, travel(receiver, sender, [answer], ESTABLISHED)[0])
+    arrived = there.passage.piece.now if there.passage is not None else box
+    back = [_mapping(there, side) for side in (FAR, NEAR)]
+    return RoundTrip(there, travel(receiver, sender, answers(arrived), State.ESTABLISHED, (back[0], back[1]))[0])
+
+
+def _mapping(there: Leg, side: int) -> Mapping:
+    """What the gateway of one side of a question's way does to the addresses of its answer: all it did to the question, undone.
+
+    The question's source is the answer's destination, and the other way round.
+    """
+    now = list(there.box)
+    before: dict[int, int] = {}
+    after: dict[int, int] = {}
+    for at, step in there.steps:
+        if step.sets is None:
+            continue
+        axis, value = step.sets
+        if at == side:
+            undone, turned = (before, DESTINATION) if axis == SOURCE else (after, SOURCE)
+            undone.setdefault(turned, now[axis][0])
+        now[axis] = (value, value)
+    return Mapping(tuple(before.items()), tuple(after.items()))
 
 
 EPHEMERAL = 49_152
 """A source port as clients use them (RFC 6335 section 6)."""
-ECHO = {1: 8, 58: 128}
 
 
 def packet_box(source: str, destination: str, service: str) -> Box:
     """One packet of a service as a box of one point. Raises ValueError for what is no address or service."""
     first, second = address_number(source), address_number(destination)
     choices = service_of("icmp" if service in ("icmp", "ping") else service)
-    v6 = first > 2**32 - 1
-    protocol, port = next(((p, q) for p, q in choices if (p[0] == 58) == v6 or p[0] not in ECHO), choices[0])
-    if protocol[0] in ECHO and port == EVERY[PORT]:
-        port = (ECHO[protocol[0]], ECHO[protocol[0]])
-    number = protocol[0] if protocol != EVERY[PROTOCOL] else 6
-    low = port[0] if port != EVERY[PORT] else 0
-    sport = 0 if number in ECHO else EPHEMERAL
+    v6 = is_v6(first)
+    protocol, port = next(((p, q) for p, q in choices if (p[0] == ICMPV6) == v6 or p[0] not in ECHO_TYPE), choices[0])
+    if protocol[0] in ECHO_TYPE and port == ANY_PORT:
+        port = (ECHO_TYPE[protocol[0]], ECHO_TYPE[protocol[0]])
+    number = protocol[0] if protocol != ANY_PROTOCOL else TCP
+    low = port[0] if port != ANY_PORT else 0
+    sport = 0 if number in ECHO_TYPE else EPHEMERAL
     return ((first, first), (second, second), (number, number), (sport, sport), (low, low))
 
 
 def between(sender: Side, receiver: Side) -> list[Box]:
     """All packets from one side's LANs to the other's. What of the far range is the sender's own LAN never comes to its gateway:
     a summary may well contain it."""
-    home = Region(tuple((EVERY[SOURCE], b, *EVERY[2:]) for b in sender.lans))
-    wanted = Region(tuple((a, b, *EVERY[2:]) for a in sender.lans for b in receiver.lans))
+    home = Region(tuple(box_of(destination=b) for b in sender.lans))
+    wanted = Region(tuple(box_of(a, b) for a in sender.lans for b in receiver.lans))
     return list((wanted - home).boxes)
 
 
@@ -289,10 +337,14 @@ class Share:
     region: Region
     fate: Fate
     at: int
-    place: str
-    says: str
+    place: Machine
     rule: Rule | None
     sample: Leg
+
+    @property
+    def says(self) -> str:
+        """How these packets' way ends, as a clause; empty where they arrive."""
+        return self.sample.says
 
     @property
     def where(self) -> Provenance | None:
@@ -301,20 +353,17 @@ class Share:
         return leg.steps[leg.decided][1].where if leg.steps else None
 
 
-def partition(sender: Side, receiver: Side, state: str = NEW) -> list[Share]:
+def partition(sender: Side, receiver: Side, state: State = State.NEW) -> list[Share]:
     """Every packet between the two LANs, by its fate; the largest shares first."""
-    groups: dict[tuple[Fate, int, str, str, int], list[Leg]] = {}
+    groups: dict[tuple[object, ...], list[Leg]] = {}
     for leg in travel(sender, receiver, between(sender, receiver), state):
-        key = (
-            leg.fate,
-            leg.at,
-            leg.place,
-            leg.says if leg.fate is not Fate.CARRIED else "",
-            id(leg.rule) if leg.fate is not Fate.CARRIED else 0,
-        )
+        decided = (leg.ended.cause if leg.ended is not None else (), id(leg.rule))
+        key = (leg.fate, leg.at, leg.place, *(decided if leg.fate is not Fate.CARRIED else ()))
         groups.setdefault(key, []).append(leg)
     shares = []
-    for (fate, at, place, says, _), legs in groups.items():
+    for legs in groups.values():
+        first = legs[0]
         space = Region(tuple(leg.box for leg in legs)).merged()
-        shares.append(Share(space, fate, at, place, says, legs[0].rule if fate is not Fate.CARRIED else None, legs[0]))
+        rule = first.rule if first.fate is not Fate.CARRIED else None
+        shares.append(Share(space, first.fate, first.at, first.place, rule, first))
     return sorted(shares, key=lambda s: -s.region.size())

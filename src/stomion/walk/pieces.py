@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
+from stomion.model.box import Box
 from stomion.model.tables import Rule
-from stomion.space.boxes import Box, meet, minus
+from stomion.space.boxes import meet, minus
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,18 +45,20 @@ class Piece:
         held = {axis for axis, _ in self.fixed}
         return replace(self, box=tuple(self.box[a] if a in held else now[a] for a in range(len(now))))
 
+    def translated(self, axis: int) -> bool:
+        """Has a translation set this axis already?"""
+        return any(held == axis for held, _ in self.fixed)
+
     def with_axis(self, axis: int, value: int) -> Piece:
         """Translated: one axis set to a value."""
         return replace(self, fixed=(*(f for f in self.fixed if f[0] != axis), (axis, value)))
 
 
-def split(piece: Piece, rule: Rule) -> tuple[list[Piece], list[Piece]]:
-    """The parts of a piece that a rule matches, and those it does not."""
-    if rule.marks and not any(low <= piece.mark <= high for low, high in rule.marks):
-        return [], [piece]
+def divided(pieces: Iterable[Piece], boxes: Iterable[Box]) -> tuple[list[Piece], list[Piece]]:
+    """The parts of some pieces that lie in any of some boxes, each once, and the rest. The one loop that cuts pieces."""
     inside: list[Piece] = []
-    outside = [piece]
-    for box in rule.boxes:
+    outside = list(pieces)
+    for box in boxes:
         following: list[Piece] = []
         for part in outside:
             cut = part.cut(box)
@@ -65,3 +69,10 @@ def split(piece: Piece, rule: Rule) -> tuple[list[Piece], list[Piece]]:
                 following.extend(part.without(box))
         outside = following
     return inside, outside
+
+
+def split(piece: Piece, rule: Rule) -> tuple[list[Piece], list[Piece]]:
+    """The parts of a piece that a rule matches, and those it does not."""
+    if rule.marks and not any(low <= piece.mark <= high for low, high in rule.marks):
+        return [], [piece]
+    return divided((piece,), rule.boxes)

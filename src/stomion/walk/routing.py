@@ -4,26 +4,49 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from enum import StrEnum
 
+from stomion.model.box import Interval
 from stomion.model.provenance import Provenance
-from stomion.model.tables import Interval, Route, RoutingRule, Tables
-from stomion.space.boxes import DESTINATION, EVERY, SOURCE, Box
-from stomion.walk.pieces import Piece
+from stomion.model.tables import Route, RouteKind, RoutingRule, Tables
+from stomion.space.boxes import ANY_ADDRESS, box_of
+from stomion.walk.pieces import Piece, divided
 
-LOCAL = "local"
-NO_ROUTE = "no route"
 MAIN_RULES = (("local", 0), ("main", 32_766), ("default", 32_767))
 """The tables asked where a machine lists no policy routing (ip-rule(8))."""
 
 
+class Ending(StrEnum):
+    """How packets' way ends at a machine's routing; the words are those that people read."""
+
+    LOCAL = "local"
+    NO_ROUTE = "no route"
+    BLACKHOLE = "blackhole"
+    UNREACHABLE = "unreachable"
+    PROHIBIT = "prohibit"
+    MULTICAST = "multicast"
+
+
+_ENDINGS = {
+    RouteKind.LOCAL: Ending.LOCAL,
+    RouteKind.BROADCAST: Ending.LOCAL,
+    RouteKind.ANYCAST: Ending.LOCAL,
+    RouteKind.BLACKHOLE: Ending.BLACKHOLE,
+    RouteKind.UNREACHABLE: Ending.UNREACHABLE,
+    RouteKind.PROHIBIT: Ending.PROHIBIT,
+    RouteKind.MULTICAST: Ending.MULTICAST,
+}
+"""How packets end that a route of some kind, or a routing rule's action, takes; kinds that are not here lead on."""
+
+
 @dataclass(frozen=True, slots=True)
 class Way:
-    """Where a piece goes: `dev` and `via`, or `end` where its way ends here (local, no route, blackhole …)."""
+    """Where a piece goes: `dev` and `via`, or `end` where its way ends here."""
 
     piece: Piece
     dev: str = ""
     via: str = ""
-    end: str = ""
+    end: Ending | None = None
     route: Route | None = None
     rule: RoutingRule | None = None
     doubt: str = ""
@@ -50,34 +73,26 @@ def routed(tables: Tables, pieces: Iterable[Piece], in_dev: str = "") -> list[Wa
             ways.extend(Way(piece, rule=rule, doubt=rule.doubt) for piece in asked)
             continue
         if rule.end:
-            ways.extend(Way(piece, end=rule.end, rule=rule) for piece in asked)
+            ways.extend(Way(piece, end=_ENDINGS.get(rule.end), rule=rule) for piece in asked)
             continue
         found, missed = _in_table(tables, rule.table, asked)
         ways.extend(replace(way, rule=rule) for way in found)
         left.extend(missed)
-    return ways + [Way(piece, end=NO_ROUTE) for piece in left]
+    return ways + [Way(piece, end=Ending.NO_ROUTE) for piece in left]
 
 
 def _rules(tables: Tables) -> list[RoutingRule]:
     if tables.routing_rules:
         return sorted(tables.routing_rules, key=lambda r: r.priority)
     here = Provenance("", tables.site)
-    return [RoutingRule(priority, EVERY[SOURCE], EVERY[DESTINATION], table, here) for table, priority in MAIN_RULES]
+    return [RoutingRule(priority, ANY_ADDRESS, ANY_ADDRESS, table, here) for table, priority in MAIN_RULES]
 
 
 def _matching(rule: RoutingRule, pieces: list[Piece]) -> tuple[list[Piece], list[Piece]]:
-    box: Box = (rule.source, rule.destination, *EVERY[2:])
-    inside: list[Piece] = []
-    outside: list[Piece] = []
-    for piece in pieces:
-        if not rule.mark[0] <= piece.mark <= rule.mark[1]:
-            outside.append(piece)
-            continue
-        cut = piece.cut(box)
-        if cut is not None:
-            inside.append(cut)
-        outside.extend(piece.without(box))
-    return inside, outside
+    """The parts of some pieces that a routing rule asks its table about, and the rest."""
+    marked = [p for p in pieces if rule.marked(p.mark)]
+    inside, outside = divided(marked, (box_of(rule.source, rule.destination),))
+    return inside, outside + [p for p in pieces if not rule.marked(p.mark)]
 
 
 def _in_table(tables: Tables, name: str, pieces: list[Piece]) -> tuple[list[Way], list[Piece]]:
@@ -89,31 +104,23 @@ def _in_table(tables: Tables, name: str, pieces: list[Piece]) -> tuple[list[Way]
     for route in routes:
         if not left:
             break
-        box: Box = (EVERY[SOURCE], route.destination, *EVERY[2:])
-        rest: list[Piece] = []
-        for piece in left:
-            cut = piece.cut(box)
-            if cut is None:
-                rest.append(piece)
-                continue
-            rest.extend(piece.without(box))
-            if route.kind == "throw":
-                thrown.append(cut)
-            else:
-                ways.append(_way(cut, route))
-        left = rest
+        held, left = divided(left, (box_of(destination=route.destination),))
+        if route.kind is RouteKind.THROW:
+            thrown += held
+        else:
+            ways += [_way(piece, route) for piece in held]
     return ways, left + thrown
 
 
 def _way(piece: Piece, route: Route) -> Way:
-    if route.kind in ("local", "broadcast", "anycast"):
-        return Way(piece, end=LOCAL, route=route)
-    if route.kind != "unicast":
-        return Way(piece, end=route.kind, route=route)
+    if route.kind is RouteKind.OTHER:
+        return Way(piece, route=route, doubt=f"the kind of the route {route.text}")
+    if route.kind in _ENDINGS:
+        return Way(piece, end=_ENDINGS[route.kind], route=route)
     return Way(piece, route.dev, route.via, route=route, others=route.others)
 
 
 def longest(tables: Tables, address: int) -> Way:
     """The way of packets to one address, from this machine itself."""
     point: Interval = (address, address)
-    return routed(tables, [Piece((EVERY[SOURCE], point, *EVERY[2:]))])[0]
+    return routed(tables, [Piece(box_of(destination=point))])[0]

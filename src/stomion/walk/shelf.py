@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
+from stomion.model.box import Box
 from stomion.model.tables import Rule
-from stomion.space.boxes import Box
 from stomion.walk.index import AXES, coarse, touching
 from stomion.walk.pieces import Piece, split
 

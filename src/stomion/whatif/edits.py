@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 from stomion.errors import UsageError
-from stomion.model.tables import DESTINATION_TO, Chain, Route, RoutingRule, Rule, Tables
+from stomion.model.tables import Action, Chain, ChainKind, Hook, Route, RoutingRule, Rule, Tables
 from stomion.walk.chains import chain_of, chains_of
-from stomion.whatif.typed import NAT, Typed
+from stomion.whatif.typed import Typed
 
 Edited = tuple[Tables, str]
 
@@ -54,7 +54,9 @@ def without_routing_rule(tables: Tables, rule: RoutingRule) -> Edited:
 def added(tables: Tables, typed: Typed, before: Rule | None = None) -> Edited:
     """The tables with what was typed: a rule stands above `before` where that is of its kind, else above all of its chain."""
     if typed.forwarding is not None:
-        return replace(tables, forwarding=typed.forwarding), f"switch forwarding {'on' if typed.forwarding else 'off'}"
+        return replace(
+            tables, forwarding=typed.forwarding, forwarding_v6=typed.forwarding
+        ), f"switch forwarding {'on' if typed.forwarding else 'off'}"
     if typed.route is not None:
         return replace(tables, routes=[*tables.routes, typed.route]), f"add {typed.text}"
     assert typed.rule is not None
@@ -71,7 +73,7 @@ def added(tables: Tables, typed: Typed, before: Rule | None = None) -> Edited:
 def changed(tables: Tables, rule: Rule, typed: Typed) -> Edited:
     """A rule with other packets or another action; its zones, states and marks stay. Raises UsageError for another kind of line."""
     chain, _ = _place(tables, rule)
-    if typed.rule is None or (typed.kind == NAT) != (chain.kind == NAT):
+    if typed.rule is None or typed.kind is not chain.kind:
         raise UsageError("a rule can only become another one of its list")
     new = replace(
         typed.rule, number=rule.number, name=typed.rule.name or rule.name, where=rule.where, in_zone=rule.in_zone, out_zone=rule.out_zone,
@@ -101,16 +103,20 @@ def _chain_for(tables: Tables, typed: Typed, before: Rule | None) -> Chain:
     """The chain under the cursor where it is of the kind; else the first of its hook; else a new one that lets all else pass."""
     here = chain_of(tables, before) if before is not None else None
     assert typed.rule is not None
-    hook = "input" if tables.host and typed.kind != NAT else _hook(typed)
-    if here is not None and here.kind == typed.kind and (typed.kind != NAT or here.hook in ("", hook)):
+    assert typed.kind is not None
+    nat = typed.kind is ChainKind.NAT
+    hook = Hook.INPUT if tables.host and not nat else _hook(typed)
+    if here is not None and here.kind is typed.kind and (not nat or here.hook in (None, hook)):
         return here
     known = tables.base(hook, typed.kind)
-    return known[0] if known else Chain(f"new {typed.kind}", (), typed.kind, hook)
+    return known[0] if known else Chain(f"new {typed.kind.value}", (), typed.kind, hook)
 
 
-def _hook(typed: Typed) -> str:
+def _hook(typed: Typed) -> Hook:
     assert typed.rule is not None
-    return "forward" if typed.kind != NAT else "prerouting" if typed.rule.action == DESTINATION_TO else "postrouting"
+    if typed.kind is not ChainKind.NAT:
+        return Hook.FORWARD
+    return Hook.PREROUTING if typed.rule.action is Action.DESTINATION_TO else Hook.POSTROUTING
 
 
 def _fresh(tables: Tables) -> int:

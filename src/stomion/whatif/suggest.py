@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from stomion.errors import UsageError
-from stomion.space.boxes import DESTINATION, SOURCE, address_text
+from stomion.space.axis import address_text
+from stomion.space.boxes import DESTINATION, SOURCE
 from stomion.tunnel.flows import Flow, Flows
 from stomion.tunnel.picture import Picture
-from stomion.walk.journey import NEAR, Leg
-from stomion.walk.passage import Fate
+from stomion.walk.journey import NEAR, Leg, Machine
+from stomion.walk.passage import Fate, Reason
 from stomion.whatif.tables import Place
 from stomion.whatif.typed import ranges_text
 
@@ -46,9 +47,9 @@ def suggestion(picture: Picture, flows: Flows, flow: Flow) -> tuple[Place, str] 
     back = flow.trip.on_the_way_back
     side = flows.ends_of(flow.test.from_left, leg, back)
     near, far = (ranges_text(flows.sides[s].lans) or "any" for s in (side, 1 - side))
-    if leg.place == "host":
+    if leg.place is Machine.HOST:
         return _at_host(flows, leg, side, far)
-    if leg.says == "forwarding is switched off":
+    if leg.reason is Reason.FORWARDING_OFF:
         return Place(side), "forwarding on"
     if leg.fate is Fate.TRANSLATED:
         return Place(side), f"exempt {near} > {far}"

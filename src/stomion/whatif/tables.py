@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 from stomion.diagnosis.catalogue import rules
 from stomion.diagnosis.spec import Context
 from stomion.errors import UsageError
+from stomion.model.box import Box
 from stomion.model.finding import Finding, Stage
 from stomion.model.tables import Tables
-from stomion.space.boxes import Box, Region, meet
+from stomion.space.boxes import Region, meet
 from stomion.tunnel.flows import Flow, Flows, flows_of, is_own
 from stomion.tunnel.picture import End, LanTest, Picture
 from stomion.walk.passage import Fate

@@ -15,45 +15,21 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from stomion.errors import UsageError
+from stomion.model.box import Box, Interval
 from stomion.model.provenance import Provenance
-from stomion.model.tables import (
-    ACCEPT,
-    DESTINATION_TO,
-    DROP,
-    MASQUERADE,
-    REJECT,
-    RETURN,
-    SOURCE_TO,
-    Names,
-    Route,
-    Rule,
-    Tables,
-)
-from stomion.space.boxes import (
-    DESTINATION,
-    EVERY,
-    PORT,
-    PROTOCOL,
-    SOURCE,
-    Box,
-    Interval,
-    Region,
-    address_number,
-    addresses_text,
-    interval_of,
-    service_of,
-    service_text,
-)
+from stomion.model.tables import Action, ChainKind, Names, Route, RouteKind, Rule, Tables
+from stomion.space.axis import Prefix, address_number, addresses_text, as_prefix, interval_of, is_v6
+from stomion.space.boxes import ANY_ADDRESS, DESTINATION, PORT, PROTOCOL, SOURCE, Region, box_of
+from stomion.space.services import ANY_PORT, ANY_PROTOCOL, service_of, service_text
 
-FILTER, NAT = "filter", "nat"
 _ACTIONS = {
-    "allow": (FILTER, ACCEPT),
-    "drop": (FILTER, DROP),
-    "reject": (FILTER, REJECT),
-    "exempt": (NAT, RETURN),
-    "masquerade": (NAT, MASQUERADE),
-    "source-to": (NAT, SOURCE_TO),
-    "destination-to": (NAT, DESTINATION_TO),
+    "allow": (ChainKind.FILTER, Action.ACCEPT),
+    "drop": (ChainKind.FILTER, Action.DROP),
+    "reject": (ChainKind.FILTER, Action.REJECT),
+    "exempt": (ChainKind.NAT, Action.RETURN),
+    "masquerade": (ChainKind.NAT, Action.MASQUERADE),
+    "source-to": (ChainKind.NAT, Action.SOURCE_TO),
+    "destination-to": (ChainKind.NAT, Action.DESTINATION_TO),
 }
 _WORDS = {v: k for k, v in _ACTIONS.items()}
 FORMS = "allow, drop, reject, exempt, masquerade, source-to ADDRESS, destination-to ADDRESS, route or forwarding"
@@ -65,7 +41,7 @@ class Typed:
 
     text: str
     rule: Rule | None = None
-    kind: str = ""
+    kind: ChainKind | None = None
     route: Route | None = None
     forwarding: bool | None = None
 
@@ -87,9 +63,9 @@ def parse_change(text: str, tables: Tables) -> Typed:
     return Typed(text, _rule(words[1:], action, tables), kind)
 
 
-def _rule(words: list[str], action: str, tables: Tables) -> Rule:
+def _rule(words: list[str], action: Action, tables: Tables) -> Rule:
     to = ""
-    if action in (SOURCE_TO, DESTINATION_TO):
+    if action in (Action.SOURCE_TO, Action.DESTINATION_TO):
         if not words:
             raise UsageError("an address is missing: source-to 192.0.2.10 …")
         to, words = words[0], words[1:]
@@ -98,11 +74,11 @@ def _rule(words: list[str], action: str, tables: Tables) -> Rule:
     sources, destinations, words = _ends(words)
     services = [s for w in words for part in w.split(",") if part for s in _services(part)]
     boxes: tuple[Box, ...] = tuple(
-        (source, destination, protocol, EVERY[3], port)
+        box_of(source, destination, protocol, port)
         for source in sources
         for destination in destinations
-        if (source[0] >= 2**32) == (destination[0] >= 2**32) or EVERY[0] in (source, destination)
-        for protocol, port in services or [(EVERY[PROTOCOL], EVERY[PORT])]
+        if is_v6(source[0]) == is_v6(destination[0]) or ANY_ADDRESS in (source, destination)
+        for protocol, port in services or [(ANY_PROTOCOL, ANY_PORT)]
     )
     if not boxes:
         raise UsageError("source and destination are of two address families")
@@ -114,7 +90,7 @@ def _ends(words: list[str]) -> tuple[list[Interval], list[Interval], list[str]]:
     """Ranges on both sides of `>`, which may stand with or without spaces, and the words after them."""
     joined = " ".join(words).replace(">", " > ").split()
     if ">" not in joined:
-        return [EVERY[0]], [EVERY[0]], joined
+        return [ANY_ADDRESS], [ANY_ADDRESS], joined
     at = joined.index(">")
     if at != 1 or len(joined) < 3:
         raise UsageError("ranges are written SOURCE > DESTINATION, as 10.64.0.0/21 > 10.96.0.0/20")
@@ -138,7 +114,7 @@ def _options(words: list[str], known: tuple[str, ...]) -> tuple[dict[str, str], 
 
 def _ranges(text: str) -> list[Interval]:
     if text == "any":
-        return [EVERY[0]]
+        return [ANY_ADDRESS]
     try:
         return [i for part in text.split(",") if part for i in interval_of(part)]
     except ValueError as error:
@@ -180,37 +156,39 @@ def _route(words: list[str], tables: Tables) -> Route:
         where = f"{via} is in no network of this machine; add" if via else "add"
         raise UsageError(f"which way is not said: {where} dev NAME, or via ADDRESS")
     metric = named.get("metric", "0")
-    if not metric.isdigit():
+    if not (metric.isascii() and metric.isdigit()):
         raise UsageError(f"{metric!r} is no metric")
-    low, high = destination
-    length = 0 if rest[0] in ("default", "0.0.0.0/0", "::/0") else 128 - (high - low).bit_length()
     words_of_it = rest[0] + (f" by way of {via}" if via else "") + (f", {dev}" if dev else "")
     return Route(
-        destination, length, Provenance("", tables.site), via, dev, int(metric), named.get("table", "main"),
-        "blackhole" if blackhole else "unicast", words_of_it,
+        *destination, Provenance("", tables.site), via, dev, int(metric), named.get("table", "main"),
+        RouteKind.BLACKHOLE if blackhole else RouteKind.UNICAST, words_of_it,
     )  # fmt: skip
 
 
-def _prefix(text: str) -> Interval:
-    found = _ranges("0.0.0.0/0" if text == "default" else text)
-    if len(found) != 1 or (found[0][1] - found[0][0] + 1).bit_count() != 1:
+def _prefix(text: str) -> Prefix:
+    found = [as_prefix(i) for i in _ranges("0.0.0.0/0" if text == "default" else text)]
+    if len(found) != 1 or found[0] is None:
         raise UsageError(f"{text!r} is no prefix; one like 10.96.0.0/20 expected")
     return found[0]
 
 
 def rule_text(rule: Rule) -> str | None:
     """A rule as it would be typed; None where it can't be said so (marks, states, sets that are no product)."""
-    kind = NAT if rule.action in (MASQUERADE, SOURCE_TO, DESTINATION_TO) else FILTER
-    word = _WORDS.get((kind, rule.action)) or _WORDS.get((NAT, rule.action))
+    kind = (
+        ChainKind.NAT
+        if rule.action in (Action.MASQUERADE, Action.SOURCE_TO, Action.DESTINATION_TO)
+        else ChainKind.FILTER
+    )
+    word = _WORDS.get((kind, rule.action)) or _WORDS.get((ChainKind.NAT, rule.action))
     sources, destinations = (list(dict.fromkeys(b[axis] for b in rule.boxes)) for axis in (SOURCE, DESTINATION))
     services = list(dict.fromkeys((b[PROTOCOL], b[PORT]) for b in rule.boxes))
-    product = tuple((a, b, p, EVERY[3], q) for a in sources for b in destinations for p, q in services)
+    product = tuple(box_of(a, b, p, q) for a in sources for b in destinations for p, q in services)
     if word is None or rule.doubt or rule.states or rule.marks or not Region(product).same(Region(rule.boxes)):
         return None
     parts = [word, *([rule.to] if rule.to else [])]
-    if sources != [EVERY[0]] or destinations != [EVERY[0]]:
+    if sources != [ANY_ADDRESS] or destinations != [ANY_ADDRESS]:
         parts.append(f"{ranges_text(sources)} > {ranges_text(destinations)}")
-    if services != [(EVERY[PROTOCOL], EVERY[PORT])]:
+    if services != [(ANY_PROTOCOL, ANY_PORT)]:
         # A name stands for both address families where both are meant.
         words = [service_text(p, q) for p, q in services if p != (58, 58) or ((1, 1), q) not in services]
         if any(" " in w for w in words):
@@ -232,7 +210,7 @@ def route_text(route: Route) -> str:
     """A route as it would be typed."""
     prefix = "default" if route.length == 0 else addresses_text(route.destination)[0]
     parts = ["route", prefix]
-    if route.kind != "unicast":
+    if route.kind is not RouteKind.UNICAST:
         return " ".join([*parts, "blackhole"])
     for key, value in (("via", route.via), ("dev", route.dev), ("metric", str(route.metric) if route.metric else "")):
         parts += [key, value] if value else []

@@ -4,35 +4,30 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from stomion.model.box import Box
 from stomion.model.provenance import Provenance
-from stomion.model.tables import ACCEPT, DROP, MASQUERADE, REJECT, RETURN, Route, RoutingRule, Rule
-from stomion.space.boxes import DESTINATION, PORT, PROTOCOL, SOURCE, Box, address_text, service_text
+from stomion.model.tables import Action, Route, RoutingRule, Rule
+from stomion.space.axis import address_text
+from stomion.space.boxes import DESTINATION, PORT, PROTOCOL, SOURCE
+from stomion.space.services import service_text
 from stomion.tui.spans import Line, cut, left, paragraph, right
 from stomion.tunnel.flows import EXEMPTS, Flow, Flows, asked_text, flow_text, rules_below
 from stomion.tunnel.picture import Picture
 from stomion.walk.journey import NEAR, Leg
-from stomion.walk.passage import Fate, Step
+from stomion.walk.passage import Decision, Fate, Reason, Step
 from stomion.whatif.tables import Place
 from stomion.whatif.typed import rule_text
 
 _DOES = {
-    ACCEPT: "lets it pass",
-    RETURN: "exempts it",
-    DROP: "drops it",
-    REJECT: "rejects it",
-    MASQUERADE: "translates it",
+    Action.ACCEPT: "lets it pass",
+    Action.RETURN: "exempts it",
+    Action.DROP: "drops it",
+    Action.REJECT: "rejects it",
+    Action.MASQUERADE: "translates it",
 }
 MOST_BELOW = 2
 SPINE = 17
 """Columns of the seam: an arrow and the name of the decision."""
-_NAMES = {
-    "host": "host",
-    "translate": "translation",
-    "route": "route",
-    "filter": "filter",
-    "tunnel": "tunnel",
-    "host filter": "host filter",
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,19 +170,20 @@ def _too_late(flows: Flows, leg: Leg, step: Step, side: int, half: int) -> Built
     built: Built = []
     for rule in rules_below(machine, leg)[:MOST_BELOW]:
         does = (
-            "exempts it" if step.what == "translate" and rule.action in EXEMPTS else _DOES.get(rule.action, rule.action)
+            "exempts it"
+            if step.what is Decision.TRANSLATION and rule.action in EXEMPTS
+            else _DOES.get(rule.action, rule.action)
         )
-        says = f"{rule.label} {does}, never asked"
-        later = Step(step.what, says, rule.where, rule)
+        later = Step(step.what, Reason.NEVER_ASKED, rule.where, rule, note=does)
         built.append((_step_line(later, side, 0, half, "after"), Stop(tables, later, _packet_text(leg.box))))
     return built
 
 
 def _place(flows: Flows, leg: Leg, step: Step, side: int) -> Place:
     """The machine that decides: a host's own route or filter, else the gateway."""
-    if step.what not in ("host", "host filter"):
+    if step.what not in (Decision.HOST, Decision.HOST_FILTER):
         return Place(side)
-    axis = SOURCE if step.what == "host" else DESTINATION
+    axis = SOURCE if step.what is Decision.HOST else DESTINATION
     host = flows.sides[side].host_at(leg.box[axis][0])
     return Place(side, host.host if host is not None else "")
 
@@ -197,7 +193,7 @@ def _step_line(step: Step, side: int, sender: int, half: int, state: str) -> Lin
     arrow = "▶" if sender == 0 else "◀"
     mark, mark_tone = {"plain": ("━" + arrow, "proven"), "broken": ("╱╱", "change"), "after": ("┊ ", "faint")}[state]
     named = {"plain": "muted", "broken": "!change", "after": "faint"}[state]
-    spine: Line = [(f" {mark} ", mark_tone), (left(_NAMES.get(step.what, step.what), SPINE - 4), named)]
+    spine: Line = [(f" {mark} ", mark_tone), (left(step.what.value, SPINE - 4), named)]
     if side == 0:
         return [(right(cut(step.says, half), half), tone), *spine]
     return [(" " * half, "plain"), *spine, (cut(step.says, half), tone)]
@@ -223,7 +219,7 @@ def step_detail(stop: Stop, picture: Picture, width: int) -> list[Line]:
     if step is None or place is None:
         return []
     lines = [
-        *paragraph(f"{place.title(picture)}, {_NAMES.get(step.what, step.what)}: {step.says}", "strong", width - 4, 2),
+        *paragraph(f"{place.title(picture)}, {step.what.value}: {step.says}", "strong", width - 4, 2),
         [("  the packet then  ", "muted"), (stop.packet, "source")],
     ]
     rule, route = stop.rule, stop.route

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import ipaddress
 from dataclasses import dataclass
 
 from stomion.diagnosis.runner import Diagnosis
 from stomion.diagnosis.spec import listed
 from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Verdict
 from stomion.model.provenance import Provenance
+from stomion.space.axis import address_text, is_v6
 from stomion.space.ranges import spans
 from stomion.tui.pages.tunnels import remedies, settings_lines
 from stomion.tui.spans import Line, cut, left, paragraph, right
@@ -241,13 +241,12 @@ def _bars(
     asks: tuple[str, tuple[str, ...]], has: tuple[str, tuple[str, ...]], finding: Finding, owner: str, width: int
 ) -> list[Line]:
     both = spans((*asks[1], *has[1]))
-    if not both or len({s[0] for s in both}) != 1:
+    if not both or is_v6(both[0][0]) != is_v6(both[-1][0]):
         return []
-    low, high = both[0][1], max(s[2] for s in both)
+    low, high = both[0][0], max(last for _, last in both)
     size = min(BAR, width - 40)
     name = max(len(asks[0]), len(has[0])) + 7
-    axis = f"{ipaddress.ip_address(low)}"
-    end = f"{ipaddress.ip_address(high)}"
+    axis, end = address_text(low), address_text(high)
     lines: list[Line] = [[("  " + " " * name, "plain"), (left(axis, size - len(end)) + end, "muted")]]
     for (title, ranges), word, wrong in ((asks, "means", False), (has, "has", owner in finding.sides)):
         cells = [_covered(low, high, size, i, ranges) for i in range(size)]
@@ -261,7 +260,7 @@ def _bars(
 def _covered(low: int, high: int, size: int, cell: int, ranges: tuple[str, ...]) -> bool:
     """Is the middle of a cell of the axis inside the ranges?"""
     at = low + (high - low + 1) * (2 * cell + 1) // (2 * size)
-    return any(first <= at <= last for _, first, last in spans(ranges))
+    return any(first <= at <= last for first, last in spans(ranges))
 
 
 def stage_index(stage: Stage) -> int:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
-from stomion.model.tables import ACCEPT, Rule
+from stomion.model.tables import Action, Rule
 from stomion.tunnel.flows import Flow, Flows, flow_text, flows_of
 from stomion.tunnel.picture import End
 from stomion.walk.journey import NEAR
@@ -53,7 +53,7 @@ def _met(context: Context, flows: Flows, flow: Flow) -> list[_Met]:
     out = []
     for at, step in flow.trip.there.steps:
         rule = step.rule
-        if rule is None or rule.action != ACCEPT or rule.hits is None:
+        if rule is None or rule.action != Action.ACCEPT or rule.hits is None:
             continue
         end = context.picture.ends[sender if at == NEAR else 1 - sender]
         out.append(_Met(end, rule, rule.hits > 0 if rule.moved is None else rule.moved > 0))

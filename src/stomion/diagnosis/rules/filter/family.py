@@ -7,17 +7,17 @@ from dataclasses import dataclass, replace
 
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy
-from stomion.model.tables import ACCEPT, DROP, REJECT, Chain, Names, Rule, Tables
-from stomion.space.boxes import EVERY, PROTOCOL, Region, region
+from stomion.model.tables import Action, Chain, Hook, Names, Rule, Tables
+from stomion.space.boxes import DESTINATION, EVERY, SOURCE, Region, box_of, region
 from stomion.tunnel.flows import Break, Flow, asked_text, breaks, covering, flow_text, flows_of, is_everything
 from stomion.tunnel.picture import End
 from stomion.walk.chains import blocked as ends_way
 from stomion.walk.chains import each_rule, through
-from stomion.walk.journey import between
+from stomion.walk.journey import Machine, between
 from stomion.walk.passage import Fate
 from stomion.walk.pieces import Piece
 
-HOOKS = ("forward", "prerouting")
+HOOKS = (Hook.FORWARD, Hook.PREROUTING)
 _BLOCKING = re.compile(
     r"\b(no|not|none|never|nothing|block\w*|den(y|ies|ied)|drop\w*|reject\w*|refuse\w*|forbid\w*|stop\w*|keep|only|default|closed)\b"
 )
@@ -49,12 +49,12 @@ def filter_fault(context: Context, spec: Spec) -> Finding | None:
 
 def _kind(context: Context, found: Break) -> Blocked:
     assert found.flow is not None
-    if found.leg.place == "host":
+    if found.leg.place is Machine.HOST:
         return Blocked("host-filter-blocks", found)
     rule, tables = found.rule, found.end.tables
     packet = Region((found.leg.box,))
     if rule is not None and tables is not None:
-        _, below = covering(tables, found.leg, packet, HOOKS, (ACCEPT,))
+        _, below = covering(tables, found.leg, packet, HOOKS, (Action.ACCEPT,))
         shadowed = [r for r in below if not _is_exception(context, found, rule, r)]
         if shadowed:
             return Blocked("allow-shadowed", found, shadowed[0])
@@ -82,7 +82,7 @@ def _is_exception(context: Context, found: Break, block: Rule, allow: Rule) -> b
     flows = flows_of(context.picture)
     assert flows is not None
     lans = Region(tuple(between(*(flows.sides if found.from_left is not found.back else flows.sides[::-1]))))
-    where = region((*b[:PROTOCOL], *EVERY[PROTOCOL:]) for b in allow.boxes)
+    where = region(box_of(b[SOURCE], b[DESTINATION]) for b in allow.boxes)
     blocked, allowed = (region(r.boxes) & lans & where for r in (block, allow))
     return allowed.covers(blocked) and not blocked.covers(allowed)
 
@@ -96,7 +96,7 @@ def _others_pass(context: Context, found: Break) -> bool:
     tests = [t for t in context.picture.tests if t.passed and t.from_left is mine.from_left and t.to == mine.to]
     seen = any(t.service != mine.service and t.source == mine.source for t in tests)
     box = found.flow.trip.there.box if found.flow.trip is not None else EVERY
-    alike = Region(((*box[:PROTOCOL], *EVERY[PROTOCOL:]),))
+    alike = Region((box_of(box[SOURCE], box[DESTINATION]),))
     shares = flows.shares[0 if mine.from_left else 1]
     return seen or any(s.fate is Fate.CARRIED and s.region & alike for s in shares)
 
@@ -174,14 +174,14 @@ def _idle_rule(context: Context, flow: Flow) -> Open:
         if end.tables is None:
             continue
         for chain, rule in each_rule(end.tables, HOOKS):
-            if rule.action in (DROP, REJECT) and not is_everything(rule) and Region(rule.boxes) & packet:
+            if rule.action in (Action.DROP, Action.REJECT) and not is_everything(rule) and Region(rule.boxes) & packet:
                 return Open(flow, end, rule, _why(end, chain, rule, packet))
     return Open(flow)
 
 
 def _why(end: End, chain: Chain, rule: Rule, packet: Region) -> str:
     before = chain.rules[: next((i for i, r in enumerate(chain.rules) if r is rule), 0)]
-    above = [r for r in before if r.action == ACCEPT and not r.states and Region(r.boxes) & packet]
+    above = [r for r in before if r.action == Action.ACCEPT and not r.states and Region(r.boxes) & packet]
     named = [n for n in (rule.in_dev, rule.out_dev) if n != Names()]
     if named and end.tables is not None:
         tunnels = end.tables.tunnel_devs

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy
-from stomion.model.tables import Rule
+from stomion.model.tables import Hook, Rule
 from stomion.space.boxes import Region, region
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import EXEMPTS, Break, all_alike, asked_text, breaks, covering, flow_text, flows_of
@@ -15,7 +15,7 @@ from stomion.walk.gateway import policy_boxes
 from stomion.walk.journey import between
 from stomion.walk.passage import Fate
 
-HOOKS = ("postrouting", "prerouting")
+HOOKS = (Hook.POSTROUTING, Hook.PREROUTING)
 
 
 def exemption_fault(context: Context, spec: Spec, wanted: str) -> Finding | None:

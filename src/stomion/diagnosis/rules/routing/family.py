@@ -7,14 +7,14 @@ from dataclasses import dataclass, replace
 from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.provenance import Provenance
-from stomion.model.tables import Policy, Route, Tables
+from stomion.model.tables import Origin, Policy, Route, Tables
 from stomion.space.boxes import Region
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import Break, all_alike, asked_text, breaks, flow_text, flows_of
 from stomion.tunnel.picture import Picture
 from stomion.walk.gateway import policy_boxes
-from stomion.walk.journey import Leg
-from stomion.walk.passage import Fate
+from stomion.walk.journey import FAR, Leg, Machine
+from stomion.walk.passage import Decision, Fate, Reason
 
 ASTRAY = (Fate.LOST, Fate.LEAKED, Fate.LOOPING)
 
@@ -68,7 +68,7 @@ def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
         detail = " ".join(filter(None, (detail, f"{asked}.")))
     places = [
         astray.where,
-        *(s.where for _, s in reversed(found.leg.steps) if s.what in ("route", "host")),
+        *(s.where for _, s in reversed(found.leg.steps) if s.what in (Decision.ROUTE, Decision.HOST)),
         found.flow.test.where if found.flow else None,
     ]
     if not any(places):
@@ -83,12 +83,12 @@ def _kind(context: Context, found: Break) -> Astray | None:
     other = context.picture.other(end)
     step = leg.steps[-1][1] if leg.steps else None
     where = step.where if step is not None else None
-    if leg.place == "host":
+    if leg.place is Machine.HOST:
         return _host(context, found, where)
     tables = end.tables
     if tables is None:
         return None
-    if leg.says == "forwarding is switched off":
+    if leg.reason is Reason.FORWARDING_OFF:
         return Astray(
             "forwarding-disabled",
             found,
@@ -103,7 +103,7 @@ def _kind(context: Context, found: Break) -> Astray | None:
     if policies and not any(_concerns(p, leg) for p in policies):
         # What the selectors do not name is no matter of the tunnel's routes.
         return None
-    if leg.at == 1:
+    if leg.at == FAR:
         text = f"{end.title} has no way to its own LAN for what comes out of the tunnel: {leg.says or leg.fate.value}."
         return Astray("return-route-missing", found, text, "add the route to the LAN behind it", where)
     tunnel_route = route_into_tunnel(tables, far)
@@ -124,7 +124,7 @@ def _kind(context: Context, found: Break) -> Astray | None:
             f"take that route or rule away, or leave {other.title}'s LAN out of it",
             place,
         )
-    if tables.source == "system" and (not seen_up(context.picture) or _worked_before(context.picture, found)):
+    if tables.source is Origin.SYSTEM and (not seen_up(context.picture) or _worked_before(context.picture, found)):
         # The system's routes into a tunnel come and go with it: without a sign that it is up their absence tells nothing.
         return None
     summary = f"{end.title} has no route into the tunnel for {other.title}'s LAN: {leg.says or 'it goes elsewhere'}."
@@ -159,12 +159,10 @@ def _host(context: Context, found: Break, where: Provenance | None) -> Astray | 
         return None
     default = [r for r in host.routes if r.length == 0]
     where = where or next((Provenance(r.where.file, end.site) for r in host.routes), None)
-    if not default and found.leg.says == "the host has no route there":
+    if not default and found.leg.reason is Reason.HOST_NO_ROUTE:
         summary = f"{host.host} behind {end.title} has no default gateway and no route to {other.title}'s LAN: its answers end there."
         return Astray("host-gateway-missing", found, summary, f"set the gateway as default route on {host.host}", where)
-    summary = (
-        f"{host.host} behind {end.title} does not send to {other.title}'s LAN by way of the gateway: {found.leg.says}."
-    )
+    summary = f"{host.host} behind {end.title} does not send to {other.title}'s LAN via the gateway: {found.leg.says}."
     remedy = f"route {other.title}'s LAN to the gateway on {host.host}"
     # Another router might know the way on; that the test failed speaks against it, and does not prove it.
     elsewhere = any(s.way is not None and s.way.via for _, s in found.leg.steps)

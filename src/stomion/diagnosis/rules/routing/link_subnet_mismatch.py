@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Spec, sheet_places
+from stomion.model.box import Interval
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
-from stomion.model.tables import Interval
-from stomion.space.boxes import addresses_text
+from stomion.space.axis import addresses_text
 from stomion.tunnel.picture import End
 
 SPEC = Spec(

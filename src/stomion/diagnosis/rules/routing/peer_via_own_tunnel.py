@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
-from stomion.space.boxes import address_number
+from stomion.space.axis import address_number
 from stomion.tunnel.picture import End, Picture
 from stomion.walk.routing import longest
 

@@ -1,0 +1,130 @@
+"""The base chains of a hook, filters and translations alike, in the order of their priorities.
+
+An accept ends a chain and not the hook: the next chain is asked too. A translation chain is asked for a connection's first packet
+alone, and once one of them has set an address the later ones of the same hook are not asked (as connection tracking does it).
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from stomion.model.tables import Action, Chain, ChainKind, Hook, Rule, State, Tables
+from stomion.space.axis import V4_ALL, V6_ALL, address_number, is_v6
+from stomion.space.boxes import DESTINATION, SOURCE, V4, V6
+from stomion.walk.chains import Setting, Verdict, blocked, through
+from stomion.walk.passage import Decision, Fate, Passage, Reason, Step
+from stomion.walk.pieces import Piece, divided
+from stomion.walk.routing import Way
+
+_AXIS = {Hook.PREROUTING: DESTINATION, Hook.OUTPUT: DESTINATION, Hook.POSTROUTING: SOURCE, Hook.INPUT: SOURCE}
+"""The address that translation chains of a hook set."""
+
+
+def at_hook(
+    tables: Tables, passages: list[Passage], hook: Hook, setting: Setting, way: Way | None = None
+) -> list[Passage]:
+    """Every passage that is still on its way taken through all chains of a hook; `way` is its route, where it is known by then."""
+    for chain in tables.base(hook):
+        if chain.kind is ChainKind.NAT:
+            passages = _translations(tables, passages, chain, setting, way)
+        else:
+            passages = _filters(tables, passages, chain, setting)
+    return passages
+
+
+def _filters(tables: Tables, passages: list[Passage], chain: Chain, setting: Setting) -> list[Passage]:
+    out = [p for p in passages if p.fate is not Fate.CARRIED]
+    # Each piece carries its place, so that the chain is gone through once for all of them.
+    pieces = [replace(p.piece, tag=i) for i, p in enumerate(passages) if p.fate is Fate.CARRIED]
+    out += [_filtered(passages[v.piece.tag], v, setting) for v in through(chain, pieces, setting, tables)]
+    return out
+
+
+def _filtered(passage: Passage, verdict: Verdict, setting: Setting) -> Passage:
+    rule, chain = verdict.rule, verdict.chain
+    where = rule.where if rule else chain.where
+    passage = replace(passage, piece=verdict.piece, setting=setting)
+    if verdict.doubt:
+        step = Step(Decision.FILTER, Reason.FILTER_UNCLEAR, where, rule, chain, note=verdict.doubt)
+        return passage.ends(step, Fate.UNCERTAIN)
+    if blocked(verdict.action):
+        reason = Reason.REJECTS if verdict.action is Action.REJECT else Reason.DROPS
+        return passage.ends(Step(Decision.FILTER, reason, where, rule, chain), Fate.DROPPED)
+    if rule is None and not chain.rules:
+        return passage
+    return passage.after(Step(Decision.FILTER, Reason.PASSES, where, rule, chain))
+
+
+def _translations(
+    tables: Tables, passages: list[Passage], chain: Chain, setting: Setting, way: Way | None
+) -> list[Passage]:
+    if setting.state is not State.NEW:
+        # Only the first packet of a connection is asked about; later ones and answers follow its mapping (RFC 5382 4).
+        return passages
+    axis = _AXIS.get(chain.hook) if chain.hook is not None else None
+    out: list[Passage] = []
+    for passage in passages:
+        if passage.fate is not Fate.CARRIED or (axis is not None and passage.piece.translated(axis)):
+            out.append(passage)
+            continue
+        for piece in _by_family(passage.piece):
+            for verdict in through(chain, [piece], setting, tables):
+                out.append(_translated(tables, replace(passage, setting=setting), verdict, way))
+    return out
+
+
+def _by_family(piece: Piece) -> list[Piece]:
+    """A piece whose addresses are of both families, cut in two: each family has an address of its own to become."""
+    if all(is_v6(low) == is_v6(high) for low, high in piece.now[:2]):
+        return [piece]
+    v4, rest = divided((piece,), (V4,))
+    v6, mixed = divided(rest, (V6,))
+    return [*v4, *v6, *mixed]
+
+
+def _translated(tables: Tables, passage: Passage, verdict: Verdict, way: Way | None) -> Passage:
+    rule, chain = verdict.rule, verdict.chain
+    passage = replace(passage, piece=verdict.piece)
+    if rule is None:
+        return passage
+    if verdict.doubt:
+        return _unclear(passage, rule, chain, verdict.doubt)
+    if blocked(verdict.action):
+        return passage.ends(Step(Decision.TRANSLATION, Reason.TRANSLATION_DROPS, rule.where, rule, chain), Fate.DROPPED)
+    if verdict.action not in (Action.SOURCE_TO, Action.DESTINATION_TO, Action.MASQUERADE):
+        return passage.after(Step(Decision.TRANSLATION, Reason.EXEMPT, rule.where, rule, chain))
+    axis = DESTINATION if verdict.action is Action.DESTINATION_TO else SOURCE
+    v6 = is_v6(passage.piece.now[DESTINATION][0])
+    if verdict.action is Action.MASQUERADE:
+        value = own_address(tables, way, v6)
+    else:
+        try:
+            value = address_number(rule.to)
+        except ValueError:
+            return _unclear(passage, rule, chain, f"{rule.to[:40]!r} is no address to translate to")
+        if is_v6(value) != v6:
+            return _unclear(passage, rule, chain, f"{rule.to} is of another address family")
+    step = Step(Decision.TRANSLATION, Reason.TRANSLATED, rule.where, rule, chain, sets=(axis, value))
+    return passage.after(step, piece=passage.piece.with_axis(axis, value), decided=step)
+
+
+def _unclear(passage: Passage, rule: Rule, chain: Chain, note: str) -> Passage:
+    step = Step(Decision.TRANSLATION, Reason.TRANSLATION_UNCLEAR, rule.where, rule, chain, note=note)
+    return passage.ends(step, Fate.UNCERTAIN)
+
+
+def own_address(tables: Tables, way: Way | None, v6: bool) -> int:
+    """The address that stands for the gateway when it masquerades: that of the outgoing interface whose network holds the next hop,
+    else the interface's first one of the packet's family.
+
+    Where the interface's addresses are not known, the unspecified address stands for it: it is nobody's, and in no selectors but "any".
+    """
+    rows = tables.addresses.get(way.dev, []) if way is not None else []
+    mine = [(own, net) for own, net in rows if is_v6(own) == v6]
+    if not mine:
+        return (V6_ALL if v6 else V4_ALL)[0]
+    try:
+        hop = address_number(way.via) if way is not None and way.via else -1
+    except ValueError:
+        hop = -1
+    return next((own for own, (low, high) in mine if low <= hop <= high), mine[0][0])
