@@ -6,18 +6,18 @@ import json
 from collections.abc import Callable
 
 import pytest
+import test_tables
 
 import samples
-import test_tables
 from conftest import RECORDED
 from stomion.crypto.proposals import agreement, nearest_miss
 from stomion.diagnosis.catalogue import rules
 from stomion.jobs.examine import Examined, examine
 from stomion.jobs.summary import summary_of
 from stomion.model.proposal import Proposal
+from twosheets import LEFT, RIGHT, SHEET, A, B
 
 Case = Callable[[dict[str, str | bytes]], Examined]
-A, B = "192.0.2.10", "198.51.100.34"
 
 ASK = f"t0 ike tunnel hq: initiating IKEv2 to {B}:500"
 ASKED = f"t0 ike {A}:500 is initiating IKEv2 with us as responder"
@@ -315,42 +315,6 @@ def test_the_demo_s_own_faults_are_named(demo: Examined) -> None:
     assert not any("203.0.113.222" in t.name for t in summary_of(demo).tunnels)
 
 
-SHEET = """
-site = "{site}"
-[[tunnel]]
-name = "t"
-peer_site = "{peer_site}"
-local = "{local}"
-peer = "{peer}"
-ike = {ike}
-initiate = "{initiate}"
-encapsulation = "{encapsulation}"
-mode = "{mode}"
-auth = "{auth}"
-local_id = "{local_id}"
-remote_id = "{remote_id}"
-local_ts = ["{local_ts}"]
-remote_ts = ["{remote_ts}"]
-[[tunnel.ike_proposal]]
-encryption = ["{cipher}"]
-integrity = ["sha256"]
-group = [{group}]
-lifetime_s = {ike_lifetime}
-[[tunnel.esp_proposal]]
-encryption = ["{esp}"]
-integrity = ["hmac-sha2-256"]
-group = [{pfs}]
-lifetime_s = {lifetime}
-"""
-LEFT = {
-    "site": "quayhead", "peer_site": "marram", "local": A, "peer": B, "ike": 2, "mode": "", "auth": "psk", "local_id": "q.example",
-    "remote_id": "m.example", "local_ts": "10.96.0.0/20", "remote_ts": "10.66.0.0/21", "cipher": "aes256", "group": 14,
-    "esp": "AES_CBC 256", "pfs": 14, "lifetime": 3600, "ike_lifetime": 28800, "initiate": "always", "encapsulation": "",
-}  # fmt: skip
-RIGHT = LEFT | {
-    "site": "marram", "peer_site": "quayhead", "local": B, "peer": A, "local_id": "m.example", "remote_id": "q.example",
-    "local_ts": "10.66.0.0/21", "remote_ts": "10.96.0.0/20", "cipher": "AES-CBC-256", "esp": "aes-256-cbc",
-}  # fmt: skip
 DECLARED: dict[str, tuple[dict[str, object], list[str]]] = {
     "the same in other spellings": ({}, []),
     "version": ({"ike": 1}, ["ike-version-mismatch"]),

@@ -12,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from textual.widgets import Input, Select
 
+from driving import ready, text_of
 from stomion.errors import Malformed, UsageError
 from stomion.ingest.folder import _shipped
 from stomion.jobs.demo import demo_folder
@@ -25,7 +26,6 @@ from stomion.model.provenance import Provenance
 from stomion.standin.dialects import LEDGERED, TALKATIVE, Dialect
 from stomion.tui.app import StomionApp
 from stomion.tui.screens.evidence import EvidenceScreen
-from test_tui import ready, text_of
 
 HERE = Provenance("x", line=1)
 ODD = "09:14:07 Zorp 17: flim of 198.51.100.34 smells of {0}\n"

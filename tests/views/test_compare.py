@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from driving import ready, text_of
 from stomion.errors import UsageError
 from stomion.jobs.demo import demo_folder
 from stomion.jobs.examine import Examined, examine
@@ -17,8 +18,7 @@ from stomion.tui.app import StomionApp
 from stomion.tunnel.settings import standing_sheet
 from stomion.views.compare import DIFFERS, FREE, OPEN, PARTLY, SAME, Comparison, compare
 from stomion.whatif.sheets import edited, judged
-from test_findings import LEFT, RIGHT, SHEET
-from test_tui import ready, text_of
+from twosheets import LEFT, RIGHT, SHEET
 
 Case = Callable[[dict[str, str | bytes]], Examined]
 

@@ -9,28 +9,13 @@ import pytest
 from textual.pilot import Pilot
 
 from conftest import RECORDED
+from driving import ready, text_of
 from stomion.jobs.demo import demo_folder
 from stomion.tui.app import StomionApp
 from stomion.tui.keymap import KEYS, SCREENS
 from stomion.tui.spans import cut, left, right, width_of, wrap
 from stomion.tui.widgets.lines import Lines
 from stomion.views.seam import Stretch, stretch_text
-
-
-def text_of(app: StomionApp) -> str:
-    """Everything on the screen as plain text."""
-    size = app.size
-    lines = app.screen._compositor.render_strips(size=size) if hasattr(app.screen._compositor, "render_strips") else []
-    return "\n".join("".join(segment.text for segment in strip) for strip in lines)
-
-
-async def ready(pilot: Pilot[None]) -> None:
-    """Until the case is read and the screen has settled."""
-    for _ in range(200):
-        await pilot.pause(0.02)
-        if pilot.app.examined is not None:  # type: ignore[attr-defined]
-            break
-    await pilot.pause()
 
 
 async def test_from_the_list_to_the_refusal_and_its_proof() -> None:
