@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from stomion.diagnosis.catalogue import rules
+from stomion.diagnosis.catalogue import RULES
 from stomion.exchange.negotiation import REACH_WORDS
 from stomion.jobs.decoding import MessageRecord
 from stomion.jobs.summary import Summary
@@ -31,7 +31,7 @@ def findings() -> str:
         "",
     ]
     for stage in STAGES:
-        found = [spec for spec, _ in rules() if spec.stage is stage]
+        found = [rule.spec for rule in RULES if rule.spec.stage is stage]
         if found:
             out += [f"## {stage.value}", ""]
         for spec in found:

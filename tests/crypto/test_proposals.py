@@ -7,7 +7,8 @@ import ipaddress
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.crypto.proposals import agreement, disagreements, nearest_miss
+from stomion.crypto.agreement import agree, nearest_miss
+from stomion.crypto.proposals import disagreements
 from stomion.crypto.strength import strongest
 from stomion.model.proposal import Proposal
 from stomion.space.ranges import common, covers, missing, same, spans, written
@@ -35,15 +36,15 @@ def test_disagreement_is_symmetric_and_nothing_disagrees_with_itself(a: Proposal
 
 @given(some, some)
 def test_agreement_is_symmetric_up_to_order_and_excludes_a_miss(a: list[Proposal], b: list[Proposal]) -> None:
-    assert (agreement(a, b) is None) == (agreement(b, a) is None)
-    assert (agreement(a, b) is None) == (nearest_miss(a, b) is not None)
+    assert (agree(a, b) is None) == (agree(b, a) is None)
+    assert (agree(a, b) is None) == (nearest_miss(a, b) is not None)
 
 
 @given(some, some, proposals)
-def test_adding_a_proposal_never_removes_an_agreement(a: list[Proposal], b: list[Proposal], more: Proposal) -> None:
-    if agreement(a, b):
-        assert agreement([*a, more], b)
-        assert agreement(a, [more, *b])
+def test_adding_a_proposal_never_removes_an_agree(a: list[Proposal], b: list[Proposal], more: Proposal) -> None:
+    if agree(a, b):
+        assert agree([*a, more], b)
+        assert agree(a, [more, *b])
 
 
 @given(some, some)

@@ -10,8 +10,8 @@ import test_tables
 
 import samples
 from conftest import RECORDED
-from stomion.crypto.proposals import agreement, nearest_miss
-from stomion.diagnosis.catalogue import rules
+from stomion.crypto.agreement import agree, nearest_miss
+from stomion.diagnosis.catalogue import RULES
 from stomion.jobs.examine import Examined, examine
 from stomion.jobs.summary import summary_of
 from stomion.model.proposal import Proposal
@@ -155,7 +155,7 @@ def test_every_rule_has_a_case() -> None:
         *test_tables.CODES,
     }  # the tests below, and of comparing
     shown |= {c for _, codes in (*DECLARED.values(), *BOTH.values()) for c in codes} | {"peer-inside-selectors"}
-    assert {spec.code for spec, _ in rules()} <= shown
+    assert {rule.spec.code for rule in RULES} <= shown
 
 
 @pytest.mark.parametrize(("losses", "codes"), [(3, ["link-flapping"]), (2, []), (0, [])])
@@ -276,7 +276,7 @@ def test_agreement_and_nearest_miss() -> None:
     fits = Proposal("IKE", ("AES-CBC-128",), ("HMAC-SHA2-256-128",), ("HMAC-SHA2-256",), ("19", "14"))
     near = Proposal("IKE", ("AES-CBC-128",), ("HMAC-SHA2-256-128",), (), ("20",))
     far = Proposal("IKE", ("3DES",), ("HMAC-SHA1-96",), (), ("2",))
-    assert agreement([offer], [far, fits]) == (offer, fits)
+    assert agree([offer], [far, fits]) == (offer, fits)
     assert nearest_miss([offer], [fits]) is None
     miss = nearest_miss([offer], [far, near])
     assert (miss.accepted, miss.kinds) == (near, ("group",))

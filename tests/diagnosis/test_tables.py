@@ -200,7 +200,7 @@ def test_the_deciding_rule_is_named_with_its_line(case: Case) -> None:
     (tunnel,) = case({"sites/quayhead.toml": text, "sites/whelk.toml": _sheet(GOOD, W)}).tunnels
     finding, clear = tunnel.findings
     assert clear.code == "sent-in-clear"
-    assert finding.detail == "Translated, they go out in clear, readable by anyone on the way."
+    assert finding.detail == "Translated, they leave unencrypted, readable by anyone on the path."
     assert finding.facts["rule"] == "rule 1 “to the internet”"
     assert finding.remedies[0].text == "move rule 2 “not into the tunnel” above rule 1 “to the internet”"
     line = text.split("\n").index('name = "to the internet"')
@@ -424,7 +424,7 @@ def test_packets_that_go_out_in_clear_are_called_so(case: Case) -> None:
     finding, clear = case(files).tunnels[0].findings
     assert (clear.code, clear.sides, clear.caution) == ("sent-in-clear", ("quayhead",), True)
     assert clear.facts == {"packets": "10.96.0.0/24 to 10.76.0.0/25", "out": ["eth0"]}
-    assert "in clear, readable by anyone on the way: 10.96.0.0/24 to 10.76.0.0/25" in finding.detail
+    assert "readable by anyone on the path: 10.96.0.0/24 to 10.76.0.0/25" in finding.detail
     assert finding.facts["in_clear"] == "10.96.0.0/24 to 10.76.0.0/25"
 
 

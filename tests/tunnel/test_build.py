@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import pytest
 
@@ -175,12 +176,10 @@ def test_an_idle_tunnel_on_demand_is_no_fault(case: Case) -> None:
 def test_a_rule_that_crashes_is_a_line_and_the_others_go_on(case: Case, monkeypatch: pytest.MonkeyPatch) -> None:
     from stomion.diagnosis import runner
 
-    real = runner.rules()
-
     def broken(_context: object) -> None:
         raise RuntimeError("boom")
 
-    monkeypatch.setattr(runner, "rules", lambda: [(real[0][0], broken), *real[1:]])
+    monkeypatch.setattr(runner, "RULES", (replace(runner.RULES[0], judge=broken), *runner.RULES[1:]))
     log = f"2026-05-04T09:14:00Z gw ike initiating IKEv2 to {B}:500\n"
     log += f"2026-05-04T09:14:01Z gw ike NO_PROPOSAL_CHOSEN received from {B}, IKE SA refused\n"
     examined = case({"north/x": log})

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 import pytest
@@ -206,7 +206,7 @@ def test_a_list_s_index_leaves_out_only_what_touches_nothing(lists: list[list[Bo
     with pytest.MonkeyPatch.context() as patch:
         for few in (0, 2):
             patch.setattr(index, "FEW", few)
-            near = index.Listed(rules, lambda r: r.boxes).near(pieces)
+            near = index.near(Tables("a"), "list", rules, lambda r: r.boxes, pieces)
             assert [r for r in near if r in plain] == plain
 
 
@@ -214,10 +214,14 @@ def test_of_a_long_list_only_what_touches_is_looked_at() -> None:
     nets = [interval_of(f"10.64.{n}.0/24")[0] for n in range(200)]
     rules = tuple(Rule(n, Action.ACCEPT, ((EVERY[0], net, *EVERY[2:]),), HERE) for n, net in enumerate(nets))
     rules = (*rules[:150], Rule(900, Action.DROP, (EVERY,), HERE), *rules[150:])
-    listed = index.Listed(rules, lambda r: r.boxes)
-    near = listed.near(
+    tables = Tables("a")
+
+    def listed(pieces: list[Piece]) -> Sequence[Rule]:
+        return index.near(tables, "list", rules, lambda r: r.boxes, pieces)
+
+    near = listed(
         [Piece(packet_box("10.96.0.9", "10.64.7.9", "tcp/80")), Piece(packet_box("10.96.0.9", "10.64.180.9", "icmp"))]
     )
     assert [r.number for r in near] == [7, 900, 180]
     many = [Piece(packet_box("10.96.0.9", f"10.64.{n}.9", "icmp")) for n in range(100)]
-    assert [r.number for r in listed.near(many)] == [*range(100), 900]
+    assert [r.number for r in listed(many)] == [*range(100), 900]

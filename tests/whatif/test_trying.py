@@ -16,7 +16,7 @@ from stomion.errors import UsageError
 from stomion.jobs.demo import demo_folder
 from stomion.jobs.examine import Examined, examine
 from stomion.jobs.flowtext import parse_flow
-from stomion.jobs.steps import steps_page, steps_text, write_steps
+from stomion.jobs.steps import write_steps
 from stomion.model.tables import Tables
 from stomion.space.axis import interval_of
 from stomion.space.boxes import EVERY, Region
@@ -24,6 +24,7 @@ from stomion.tunnel.flows import flows_of
 from stomion.views.packetmap import packet_map
 from stomion.walk.passage import Fate
 from stomion.whatif import edits
+from stomion.whatif.steps import steps_page, steps_text
 from stomion.whatif.suggest import machines, named_place, suggestion
 from stomion.whatif.tables import MAX_TRIES, Place, Try, by_tables, outcome
 from stomion.whatif.typed import parse_change, route_text, rule_text
@@ -266,13 +267,13 @@ def test_steps_are_written_beside_the_case_and_never_into_the_demo(demo: Examine
     assert (
         "## At Eelgrass\n\n1. in translation move rule 2 “not into the tunnel” above rule 1 “to the internet”" in text
     )
-    assert "- mended: ping" in text and "nothing was tested after it" in text
+    assert "- fixed: ping" in text and "nothing was tested after it" in text
     assert steps_text(attempt).startswith("Eelgrass: in translation move rule 2")
     with pytest.raises(UsageError, match="demo is never written to"):
         write_steps(str(demo_folder()), picture, attempt, bench.work_out(attempt))
     with pytest.raises(UsageError, match="no steps"):
         write_steps(str(tmp_path), picture, Try("A", picture), bench.work_out(attempt))
-    assert "- no packet's fate" in steps_page(picture, attempt, outcome(picture, picture))
+    assert "- no packet is treated differently" in steps_page(picture, attempt, outcome(picture, picture))
 
 
 def test_what_was_seen_counts_for_nothing_after_a_change(demo: Examined) -> None:

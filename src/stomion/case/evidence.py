@@ -25,6 +25,8 @@ class EspFlow:
     packets: int
     first: float
     last: float
+    unsized: int = 0
+    """Packets of further sizes than are told apart."""
     sizes: dict[int, int] = field(default_factory=dict)
     """Bytes of the ESP packet -> how many there were."""
 
@@ -52,6 +54,8 @@ class Capture:
     unreachables: list[Unreachable] = field(default_factory=list)
     esp: dict[tuple[str, str, str], EspFlow] = field(default_factory=dict)
     packets: int = 0
+    cuts: list[str] = field(default_factory=list)
+    """What of it was over a bound and left out, with counts."""
     streams: TcpStreams = field(default_factory=TcpStreams, repr=False)
 
 

@@ -1,4 +1,9 @@
-"""What two ends could agree on, and the ways to make them agree where they can't, the smallest and strongest first."""
+"""Two ends' lists of proposals: what they could agree on, how near they come, and the ways to make them agree.
+
+One question, one answer: everything here rests on `agree`. An IKEv1 transform is a fixed tuple (RFC 2408 4.2) and so a proposal of single
+values; where a configuration lists several values, its tuples are all of their combinations, and two such sets share one exactly where
+every kind shares a value. So both versions are compared kind by kind, within one proposal of either end.
+"""
 
 from __future__ import annotations
 
@@ -6,13 +11,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import product
 
-from stomion.crypto.proposals import COMPARED, disagreements, is_aead, settled
+from stomion.crypto.proposals import disagreements, is_aead, settled
 from stomion.crypto.strength import Level, level_of, rank, strongest
 from stomion.model.proposal import Proposal
 
-MAX_TUPLES = 4_096
-"""Fixed tuples of IKEv1 that lists of values are multiplied out to."""
+MOST_WAYS = 6
 _ORDER = (Level.GOOD, Level.FAIR, Level.WEAK)
+
+
+@dataclass(frozen=True, slots=True)
+class Miss:
+    """How near an offered proposal comes to an accepted one: the kinds without a common value."""
+
+    offered: Proposal
+    accepted: Proposal
+    kinds: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,58 +38,47 @@ class Way:
 
     def words(self) -> str:
         """`add group 19 and AES-CBC-256`."""
-        return "add " + " and ".join(f"group {v}" if k == "group" else v for k, v in self.adds)
+        return "add " + " and ".join(_named(kind, value) for kind, value in self.adds)
 
 
-def tuples(proposal: Proposal) -> list[Proposal]:
-    """A proposal's lists multiplied out to fixed tuples, as IKEv1 sends them (RFC 2408 4.2; RFC 2409 5)."""
-    kinds = [kind for kind in (*COMPARED, "authentication") if proposal.values(kind)]
-    out: list[Proposal] = []
-    for values in product(*(proposal.values(kind) for kind in kinds)):
-        if len(out) >= MAX_TUPLES:
-            break
-        parts = {kind: (value,) for kind, value in zip(kinds, values, strict=True)}
-        out.append(
-            Proposal(
-                proposal.protocol,
-                parts.get("encryption", ()),
-                parts.get("integrity", ()),
-                parts.get("prf", ()),
-                parts.get("group", ()),
-                proposal.esn,
-                parts.get("authentication", ()),
-                proposal.lifetime_s,
-            )
-        )
-    return out
+def _named(kind: str, value: str) -> str:
+    words = {"group": f"group {value}", "esn": f"extended sequence numbers: {value}"}
+    return words.get(kind, value)
 
 
-def would_choose(offers: Sequence[Proposal], accepts: Sequence[Proposal], version: int = 2) -> Proposal | None:
-    """What the two ends come to, in the order of the offers; None where they can't agree.
-
-    IKEv2 picks one value of every kind within a proposal (RFC 7296 2.7); in IKEv1 a whole tuple is taken or none.
-    """
-    asked = offers if version == 2 else [t for p in offers for t in tuples(p)]
-    held = accepts if version == 2 else [t for p in accepts for t in tuples(p)]
-    for offer in asked:
-        for accept in held:
-            if not disagreements(offer, accept) and _esn_agrees(offer, accept):
-                return settled(offer, accept)
+def agree(
+    offers: Sequence[Proposal], accepts: Sequence[Proposal], version: int = 2
+) -> tuple[Proposal, Proposal] | None:
+    """The first pair that agrees in everything, in the order of the offers, as a responder chooses (RFC 7296 2.7)."""
+    for offer, accept in product(offers, accepts):
+        if not disagreements(offer, accept, version):
+            return offer, accept
     return None
 
 
-def _esn_agrees(a: Proposal, b: Proposal) -> bool:
-    """Extended sequence numbers are a kind like others; unnamed is either (RFC 7296 3.3.2)."""
-    return not a.esn or not b.esn or bool(set(a.esn) & set(b.esn))
+def would_choose(offers: Sequence[Proposal], accepts: Sequence[Proposal], version: int = 2) -> Proposal | None:
+    """What the two ends come to; None where they can't agree."""
+    pair = agree(offers, accepts, version)
+    return settled(*pair) if pair is not None else None
 
 
-def ways(offers: Sequence[Proposal], accepts: Sequence[Proposal], limit: int = 6) -> list[Way]:
+def nearest_miss(offers: Sequence[Proposal], accepts: Sequence[Proposal], version: int = 2) -> Miss | None:
+    """The pair that differs in the fewest kinds; None where they agree or one side is unknown."""
+    if not offers or not accepts or agree(offers, accepts, version):
+        return None
+    misses = [Miss(o, a, disagreements(o, a, version)) for o, a in product(offers, accepts)]
+    return min(misses, key=lambda m: len(m.kinds))
+
+
+def ways(
+    offers: Sequence[Proposal], accepts: Sequence[Proposal], version: int = 2, limit: int = MOST_WAYS
+) -> list[Way]:
     """Ways to agree, at either end: the fewest additions first, then the strongest; none where they agree already."""
+    if agree(offers, accepts, version):
+        return []
     found: dict[tuple[int, tuple[tuple[str, str], ...]], Way] = {}
     for offer, accept in product(offers, accepts):
-        kinds = disagreements(offer, accept)
-        if not kinds:
-            return []
+        kinds = disagreements(offer, accept, version)
         for side, source, target in ((0, accept, offer), (1, offer, accept)):
             adds = tuple((kind, strongest(kind, source.values(kind)) or "") for kind in _to_add(kinds, source, target))
             way = Way(side, adds, max((level_of(k, v)[0] for k, v in adds), key=_ORDER.index))

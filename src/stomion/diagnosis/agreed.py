@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from stomion.crypto.proposals import agreement, settled
+from stomion.crypto.agreement import would_choose
 from stomion.diagnosis.spec import Context, Spec, sheet_places
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.proposal import Proposal
@@ -26,10 +26,8 @@ def agreed_proposals(picture: Picture, layer: str) -> list[tuple[Proposal, Prove
     mine, theirs = (
         (left.ike_proposals, right.ike_proposals) if layer == "IKE" else (left.child_proposals, right.child_proposals)
     )
-    found = agreement(mine, theirs)
-    if found is None:
-        return []
-    return [(settled(*found), left.sheet_place)]
+    found = would_choose(mine, theirs, picture.version or 2)
+    return [(found, left.sheet_place)] if found is not None else []
 
 
 def lifetimes(proposals: Sequence[Proposal]) -> int:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.crypto.proposals import Miss, agreement, nearest_miss
+from stomion.crypto.agreement import Miss, agree, nearest_miss
 from stomion.crypto.strength import strongest
 from stomion.diagnosis.spec import Context, listed
 from stomion.exchange.inside import child_asked
@@ -56,9 +56,9 @@ def ike_offers(context: Context) -> Offers:
     wanted = _wanted_group(context)
     if not accepted and wanted and offered:
         accepted = tuple(Proposal("IKE", p.encryption, p.integrity, p.prf, (wanted,)) for p in offered[:1])
-    if accepted and agreement(offered, accepted):
+    if accepted and agree(offered, accepted):
         # What one end says it takes would do: the sheet or the log speaks of another time or connection.
-        accepted = refuser.ike_proposals if not agreement(offered, refuser.ike_proposals) else ()
+        accepted = refuser.ike_proposals if not agree(offered, refuser.ike_proposals) else ()
     return Offers(tuple(offered), tuple(accepted), nearest_miss(offered, accepted))
 
 

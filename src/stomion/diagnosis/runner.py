@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from stomion.diagnosis.catalogue import rules
-from stomion.diagnosis.spec import Context
+from stomion.diagnosis.catalogue import RULES
+from stomion.diagnosis.spec import Context, Spec
 from stomion.diagnosis.stages import stage_verdicts, status_of
 from stomion.model.finding import STAGES, Finding, StageVerdict, Status
 from stomion.tunnel.cause import leading_cause
+from stomion.tunnel.flows import flows_of
 from stomion.tunnel.picture import Picture
 
 
 @dataclass(frozen=True, slots=True)
 class Diagnosis:
-    """What is to be said of one tunnel. `crashed` names rules of ours that failed, as lines for the problems list."""
+    """What is to be said of one tunnel. `crashed` names rules of ours that failed and
+    what could not be worked out, as lines for the problems list."""
 
     picture: Picture
     status: Status
@@ -28,43 +31,53 @@ class Diagnosis:
         return next((f for f in self.findings if not f.caution), None)
 
 
-EXPLAINED: dict[str, frozenset[str]] = {
-    "link-down": frozenset({"peer-gone", "peer-silent", "ike-lost-in-path", "peer-not-listening", "no-route-to-peer", "link-flapping"}),
-    "link-flapping": frozenset({"peer-gone", "peer-silent", "path-outage", "packet-loss", "ike-lost-in-path"}),
-    "no-route-to-peer": frozenset({"peer-gone", "ike-lost-in-path"}),
-    "sa-install-failed": frozenset({"deleted-by-peer"}),
-    "ike-blocked-at-gateway": frozenset({"ike-lost-in-path", "peer-silent"}),
-    "subnets-overlap": frozenset({"peer-inside-selectors"}),
-}  # fmt: skip
-"""fault -> what it brings about: listed as its symptoms, not as findings of their own."""
+@dataclass(frozen=True, slots=True)
+class Judgement:
+    """What the rules make of one context: findings, faults before cautions, and lines about rules of ours that failed."""
+
+    findings: tuple[Finding, ...]
+    crashed: tuple[str, ...] = ()
 
 
-def _without_symptoms(found: list[Finding]) -> list[Finding]:
-    codes = {f.code for f in found}
-    kept = []
-    for finding in found:
-        if any(finding.code in EXPLAINED.get(code, ()) for code in codes):
-            continue
-        symptoms = sorted(codes & EXPLAINED.get(finding.code, frozenset()))
-        kept.append(replace(finding, facts={**finding.facts, "symptoms": symptoms}) if symptoms else finding)
-    return kept
-
-
-def diagnose(picture: Picture) -> Diagnosis:
-    """Judge one tunnel."""
-    context = Context(picture, leading_cause(picture))
+def run(context: Context, only: Callable[[Spec], bool] = lambda _spec: True) -> Judgement:
+    """Ask the rules, all or some: for a case, a screen and a what-if alike. A rule that fails becomes a line; the rest go on."""
     found: list[Finding] = []
     crashed: list[str] = []
-    for spec, judge in rules():
+    for rule in RULES:
+        if not only(rule.spec):
+            continue
         try:
-            finding = judge(context)
+            finding = rule.judge(context)
         except Exception as error:
-            crashed.append(f"{picture.name}: the rule {spec.code} failed ({type(error).__name__}: {error})")
+            crashed.append(
+                f"{context.picture.name}: the rule {rule.spec.code} failed ({type(error).__name__}: {error})"
+            )
             continue
         if finding is not None:
             found.append(finding)
     found = _without_symptoms(found)
     found.sort(key=lambda f: (f.caution, STAGES.index(f.stage), f.order))
-    first = next((f for f in found if not f.caution), None)
+    return Judgement(tuple(found), tuple(crashed))
+
+
+def _without_symptoms(found: list[Finding]) -> list[Finding]:
+    """Faults with their symptoms named in their facts, and the symptoms themselves left out."""
+    explains = {rule.spec.code: rule.spec.explains for rule in RULES}
+    codes = {f.code for f in found}
+    brought = {code for f in found for code in explains[f.code]}
+    kept = []
+    for finding in found:
+        if finding.code not in brought:
+            symptoms = sorted(codes & explains[finding.code])
+            kept.append(replace(finding, facts={**finding.facts, "symptoms": symptoms}) if symptoms else finding)
+    return kept
+
+
+def diagnose(picture: Picture) -> Diagnosis:
+    """Judge one tunnel."""
+    judged = run(Context(picture, leading_cause(picture)))
+    first = next((f for f in judged.findings if not f.caution), None)
     stages = stage_verdicts(picture, first)
-    return Diagnosis(picture, status_of(picture, first, stages), stages, tuple(found), tuple(crashed))
+    flows = flows_of(picture)
+    lines = (*judged.crashed, *(flows.given_up if flows is not None else ()))
+    return Diagnosis(picture, status_of(picture, first, stages), stages, judged.findings, lines)

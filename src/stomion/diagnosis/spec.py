@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import TypeVar, cast
 
 from stomion.exchange.story import Refusal
 from stomion.model.event import Event, What
@@ -27,6 +28,8 @@ class Spec:
     decided: str
     example: str
     caution: bool = False
+    explains: frozenset[str] = frozenset()
+    """Codes of what this fault brings about: they are listed as its symptoms, not as findings of their own."""
 
     def finding(
         self,
@@ -46,11 +49,29 @@ class Spec:
 
 
 @dataclass(frozen=True, slots=True)
+class Rule:
+    """A rule of the catalogue: what it says of itself, and its judgement, None where it has nothing to say."""
+
+    spec: Spec
+    judge: Callable[[Context], Finding | None]
+
+
+Judged = TypeVar("Judged")
+
+
+@dataclass(frozen=True, slots=True)
 class Context:
     """What a rule judges: the picture of one tunnel and the refusal that leads in it."""
 
     picture: Picture
     cause: Cause | None
+    _known: dict[Callable[[Context], object], object] = field(default_factory=dict, compare=False, repr=False)
+
+    def once(self, judge: Callable[[Context], Judged]) -> Judged:
+        """What a family of rules makes of this context, worked out by the first of them that asks."""
+        if judge not in self._known:
+            self._known[judge] = judge(self)
+        return cast(Judged, self._known[judge])
 
     @property
     def asker(self) -> End:

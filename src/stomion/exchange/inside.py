@@ -11,7 +11,7 @@ from stomion.space.axis import interval_of, prefixes_text
 from stomion.wire.ike.bodies import Identity, TsList
 
 MAX_PREFIXES = 8
-"""Prefixes that one range on the wire is written as; a stranger range falls into dozens."""
+"""Prefixes that one range on the wire is written as; one that falls into more stays a range."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,9 +74,9 @@ def _prefixes(ts: TsList) -> tuple[str, ...]:
     out: list[str] = []
     for item in ts.ranges:
         try:
-            out += [p for interval in interval_of(item.text.split(" ")[0]) for p in prefixes_text(interval)][
-                :MAX_PREFIXES
-            ]
+            text = item.text.split(" ")[0]
+            found = [p for interval in interval_of(text) for p in prefixes_text(interval)]
+            out += found if len(found) <= MAX_PREFIXES else [text]
         except ValueError:
             continue
     return tuple(out)

@@ -113,6 +113,7 @@ class Negotiation:
     refusal_step: int = -1
     reach: Reach = Reach.ASKED
     dropped: int = 0
+    """Messages beyond MAX_STEPS: they are counted and not looked at."""
 
     @property
     def start(self) -> float:

@@ -69,9 +69,22 @@ def read_capture(
     for at, number, packet in parts.unfinished():
         _take_ip(out, at, packet, Provenance(file, site, packet=number), more=True)
     out.datagrams.sort(key=lambda d: d.where.packet or 0)
+    out.cuts = _cuts(out, parts)
     if unknown and trouble is None:
         trouble = Malformed(f"link type {min(unknown)} is not known; its packets were left out")
     return out, trouble
+
+
+def _cuts(out: Capture, parts: Reassembler) -> list[str]:
+    """A line for every bound that left something of this capture out."""
+    unsized = sum(flow.unsized for flow in out.esp.values())
+    lines = (
+        (parts.given_up, "datagrams in fragments are given up, as too many were open at once"),
+        (out.streams.given_up, "TCP streams are given up, as too many were open at once"),
+        (out.streams.left_out, "TCP segments that came long before their turn are left out"),
+        (unsized, f"ESP packets are of more than {MAX_SIZES:,} sizes; they are counted and not compared by size"),
+    )
+    return [f"{count:,} {text}" for count, text in lines if count]
 
 
 def _packets(stream: BinaryIO) -> Iterator[RawPacket]:
@@ -270,6 +283,8 @@ def _count_esp(out: Capture, at: float, src: str, dst: str, spi: bytes, size: in
     flow.last = at
     if size in flow.sizes or len(flow.sizes) < MAX_SIZES:
         flow.sizes[size] = flow.sizes.get(size, 0) + 1
+    else:
+        flow.unsized += 1
 
 
 def _take_icmp(out: Capture, at: float, reporter: str, icmp: dpkt.icmp.ICMP, where: Provenance) -> None:

@@ -72,7 +72,8 @@ BLOCK = 4 << 20
 class LineScan:
     """Lines of a log in which a pattern occurs, found block by block: the others are stepped over without being touched.
 
-    After the scan `lines` is their count and `not_utf8` the number of the first line that is no UTF-8, or 0.
+    After the scan `lines` is their count, `not_utf8` the number of the first line that is no UTF-8, or 0, and `cut` how many of those
+    found were longer than MAX_LINE.
     """
 
     def __init__(self, stream: BinaryIO, pattern: re.Pattern[bytes]) -> None:
@@ -80,6 +81,7 @@ class LineScan:
         self._pattern = pattern
         self.lines = 0
         self.not_utf8 = 0
+        self.cut = 0
 
     def __iter__(self) -> Iterator[tuple[int, str]]:
         """(number, cleaned text) of every line with the pattern, which is searched for in lower case."""
@@ -105,6 +107,7 @@ class LineScan:
             stop = len(low) if stop < 0 else stop
             number += low.count(b"\n", counted, start)
             counted = start
+            self.cut += stop - start > MAX_LINE
             yield number, decode_line(data[start : min(stop, start + MAX_LINE)])[0]
             at = stop + 1
         self.lines += data.count(b"\n") + (not data.endswith(b"\n"))

@@ -6,7 +6,7 @@ import os
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
@@ -25,7 +25,7 @@ from stomion.ingest.declared import (
 )
 from stomion.ingest.files import HEAD, LineScan, open_input, read_lines, reason
 from stomion.ingest.item import MAX_TABLE, Item, read_whole
-from stomion.ingest.ping import read_ping
+from stomion.ingest.ping import MAX_PROBES, read_ping
 from stomion.ingest.recognise import TABLES, recognise
 from stomion.ingest.yang import read_model_data
 from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
@@ -33,6 +33,7 @@ from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
+from stomion.vocabulary.clean import MAX_LINE
 from stomion.vocabulary.times import rfc3339_seconds
 
 MAX_FILES = 20_000
@@ -74,10 +75,10 @@ class _Years:
 
     def note(self, at: float) -> None:
         if self.seen is None and at > 86_400:
-            self.seen = datetime.fromtimestamp(at).year
+            self.seen = datetime.fromtimestamp(at, UTC).year
 
     def year_for(self, path: Path) -> int:
-        return self.seen or datetime.fromtimestamp(path.stat().st_mtime).year
+        return self.seen or datetime.fromtimestamp(path.stat().st_mtime, UTC).year
 
 
 def _root(paths: list[Path]) -> Path:
@@ -201,6 +202,7 @@ def _read_capture(item: Item, evidence: Evidence, tick: Tick, years: _Years, siz
         years.note(capture.datagrams[0].at)
     if trouble is not None:
         evidence.problems.append(Problem(item.name, trouble.what))
+    evidence.problems.extend(Problem(item.name, text) for text in capture.cuts)
 
 
 def _read_text(item: Item, evidence: Evidence, tick: Tick, years: _Years, size: int) -> None:
@@ -220,6 +222,9 @@ def _read_text(item: Item, evidence: Evidence, tick: Tick, years: _Years, size: 
             )
         )
     log.lines = scan.lines
+    if scan.cut:
+        text = f"{scan.cut:,} lines are longer than {MAX_LINE:,} characters; what is beyond that is not looked at"
+        evidence.problems.append(Problem(item.name, text))
     if scan.not_utf8:
         evidence.problems.append(Problem(item.name, "not UTF-8 here; such lines are read as Latin-1", scan.not_utf8))
     if not log.events and (item.host or not item.site or item.place == "path" or not _is_gateway_log(item)):
@@ -295,6 +300,9 @@ def _read_records(item: Item, evidence: Evidence, size: int, years: _Years) -> N
                     evidence.problems.append(Problem(item.name, f"no record: {error}", number))
                 continue
             _keep_record(record, item.name, number, evidence, years)
+    if bad > MAX_PROBLEMS_PER_FILE:
+        text = f"{bad - MAX_PROBLEMS_PER_FILE:,} more lines are no records"
+        evidence.problems.append(Problem(item.name, text))
     evidence.sources.append(Source(item.name, item.site, "records", size, True, count, "records"))
 
 
@@ -321,6 +329,8 @@ def _read_ping(item: Item, evidence: Evidence, size: int) -> None:
     source = f"{item.site}/{item.host}" if item.host else item.site or ""
     with open_input(item.path) as stream:
         found = read_ping(((number, text) for number, text, _, _ in read_lines(stream)), source)
+    if len(found) >= MAX_PROBES:
+        evidence.problems.append(Problem(item.name, f"more than {MAX_PROBES:,} probes; the rest is not read"))
     for number, record in found:
         evidence.pings.append(record)
         evidence.ping_places.append((item.name, number))

@@ -25,6 +25,7 @@ class Reassembler:
 
     def __init__(self) -> None:
         self._pending: dict[bytes, _Pending] = {}
+        self.given_up = 0
 
     def feed(self, at: float, number: int, packet: bytes) -> bytes | None:
         """The packet itself, a datagram now complete, or None while pieces are missing."""
@@ -67,6 +68,7 @@ class Reassembler:
         if item is None:
             if len(self._pending) >= MAX_PENDING:
                 self._pending.pop(next(iter(self._pending)))
+                self.given_up += 1
             item = self._pending[key] = _Pending(at, number)
         if offset + len(body) > MAX_SIZE or len(item.parts) > MAX_SIZE // 8:
             return None

@@ -17,6 +17,8 @@ from stomion.space.axis import V4_ALL, V6_ALL, Prefix, address_number, interval_
 from stomion.space.boxes import ANY_ADDRESS, V4, V6, meet
 
 MAX_RULES = 200_000
+LAST_RULE = 32_767
+"""The priority of the rule for the table `default`, which IPv4 alone has (ip-rule(8))."""
 _ENDS = (RouteKind.BLACKHOLE, RouteKind.UNREACHABLE, RouteKind.PROHIBIT)
 
 
@@ -33,14 +35,20 @@ def read_table(kind: str, text: bytes, file: str, tables: Tables) -> None:
     except (ValueError, RecursionError) as error:
         raise UnreadableInput(f"damaged JSON of {kind}") from error
     rows = data if isinstance(data, list) else [data]
+    _say_cut(len(rows), file, tables)
     if kind == "addresses":
         _addresses(rows, tables)
     elif kind == "routes":
         _put_routes(list(_routes(rows, file, tables)), file, tables)
     elif kind == "rules":
-        tables.routing_rules.extend(_rules(rows, file, tables))
+        _put_rules(list(_rules(rows, file, tables)), tables)
     elif kind == "filter rules":
         _ruleset(data, file, tables)
+
+
+def _say_cut(count: int, file: str, tables: Tables) -> None:
+    if count > MAX_RULES:
+        tables.doubts.append(f"{file}: {count - MAX_RULES:,} entries beyond the first {MAX_RULES:,} are not read")
 
 
 def _put_routes(fresh: list[Route], file: str, tables: Tables) -> None:
@@ -132,7 +140,7 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
             continue
         via = _text(row, "gateway") or _text(row.get("via"), "host")
         try:
-            interval, length = _prefix(_text(row, "dst"), ":" in via or ":" in _text(row, "prefsrc"))
+            interval, length = _prefix(_text(row, "dst"), _is_v6_route(row, via))
         except ValueError:
             tables.doubts.append(f"{file}: route {number} has no destination that is understood")
             continue
@@ -159,6 +167,11 @@ def _routes(rows: list[Any], file: str, tables: Tables) -> Iterator[Route]:
             words,
             tuple(hops[1:]),
         )
+
+
+def _is_v6_route(row: dict[str, Any], via: str) -> bool:
+    """Is a default route one of IPv6? By its addresses, else by the preference that IPv6 routes alone have (RFC 4191)."""
+    return ":" in via or ":" in _text(row, "prefsrc") or "pref" in row
 
 
 def _kind(text: str) -> RouteKind:
@@ -203,17 +216,18 @@ def _rules(rows: list[Any], file: str, tables: Tables) -> Iterator[RoutingRule]:
         "protocol",
         "flags",
     }
+    whole = _family_of(rows, tables)
     for number, row in enumerate(rows[:MAX_RULES], 1):
         if not isinstance(row, dict):
             continue
         where = Provenance(file, tables.site, record=number)
         try:
-            source = _with_length(_text(row, "src"), _text(row, "srclen"))
-            destination = _with_length(_text(row, "dst"), _text(row, "dstlen"))
+            source = _with_length(_text(row, "src"), _text(row, "srclen"), whole)
+            destination = _with_length(_text(row, "dst"), _text(row, "dstlen"), whole)
         except ValueError:
             doubt = f"routing rule {number} has no range that is understood"
             tables.doubts.append(f"{file}: {doubt}")
-            yield RoutingRule(_number(row, "priority") or 0, ANY_ADDRESS, ANY_ADDRESS, "", where, doubt=doubt)
+            yield RoutingRule(_number(row, "priority") or 0, whole, whole, "", where, doubt=doubt)
             continue
         mark, mask = _number(row, "fwmark"), _number(row, "fwmask")
         action = _text(row, "action")
@@ -231,8 +245,36 @@ def _rules(rows: list[Any], file: str, tables: Tables) -> Iterator[RoutingRule]:
         )  # fmt: skip
 
 
-def _with_length(text: str, length: str) -> Interval:
-    return _prefix(f"{text}/{length}" if length and text not in ("all", "") else text).interval
+def _family_of(rows: list[Any], tables: Tables) -> Interval:
+    """The addresses that a listing of routing rules speaks of: by the ranges it names, or by the rule for the table `default`, which
+    IPv4's ends with and IPv6 has not. A listing that tells neither speaks of both, unless IPv4's was read already."""
+    listed = [row for row in rows if isinstance(row, dict)]
+    texts = "".join(_text(row, key) for row in listed for key in ("src", "dst"))
+    if ":" in texts:
+        return V6_ALL
+    if "." in texts or any(_number(row, "priority") == LAST_RULE for row in listed):
+        return V4_ALL
+    return V6_ALL if any(r.destination == V4_ALL for r in tables.routing_rules) else ANY_ADDRESS
+
+
+def _put_rules(fresh: list[RoutingRule], tables: Tables) -> None:
+    """Rules of one listing; where IPv4's come now, an earlier listing that could have been of either family was of IPv6."""
+    if any(r.destination == V4_ALL for r in fresh):
+        tables.routing_rules = [_of_v6(r) for r in tables.routing_rules]
+    tables.routing_rules.extend(fresh)
+
+
+def _of_v6(rule: RoutingRule) -> RoutingRule:
+    halves = {ANY_ADDRESS: V6_ALL}
+    return replace(
+        rule,
+        source=halves.get(rule.source, rule.source),
+        destination=halves.get(rule.destination, rule.destination),
+    )
+
+
+def _with_length(text: str, length: str, whole: Interval) -> Interval:
+    return whole if text in ("all", "") else _prefix(f"{text}/{length}" if length else text).interval
 
 
 def _ruleset(data: Any, file: str, tables: Tables) -> None:
@@ -245,6 +287,7 @@ def _ruleset(data: Any, file: str, tables: Tables) -> None:
         for o in rows
         if isinstance(o, dict) and isinstance(o.get("set"), dict)
     }
+    _say_cut(len(rows), file, tables)
     chains: dict[str, tuple[dict[str, Any], list[Rule]]] = {}
     for line, item in enumerate(rows[:MAX_RULES], 1):
         if not isinstance(item, dict):

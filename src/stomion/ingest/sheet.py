@@ -18,12 +18,15 @@ from stomion.model.site import (
     CHOICES,
     SheetFilter,
     SheetInterface,
+    SheetMatch,
     SheetProposal,
     SheetRoute,
     SheetTranslation,
     SheetTunnel,
     SiteSheet,
 )
+from stomion.space.axis import interval_of
+from stomion.space.services import service_of
 from stomion.vocabulary.algorithms import encryption_of, find_proposal, group_of
 
 MAX_PROBLEMS = 40
@@ -84,7 +87,12 @@ class _Reader:
             parts[name] = tuple(found)
         self._duplicates(parts["tunnel"])
         sheet = SiteSheet(site, first, lines=kept_lines, **parts)
-        return SheetReading(sheet, self._troubles[:MAX_PROBLEMS])
+        return SheetReading(sheet, self._said())
+
+    def _said(self) -> list[tuple[int | None, str]]:
+        """The first troubles, and how many more there are."""
+        more = len(self._troubles) - MAX_PROBLEMS
+        return self._troubles[:MAX_PROBLEMS] + ([(None, f"{more:,} more such troubles")] if more > 0 else [])
 
     def _trouble(self, path: str, text: str) -> None:
         """A line of trouble, placed at the key or at the nearest table around it."""
@@ -122,6 +130,9 @@ class _Reader:
                 continue
             if not self._value(path, name, key, kept):
                 del kept[key]
+        if isinstance(kept.get("match"), SheetMatch):
+            for trouble in match_troubles(kept["match"]):
+                self._trouble(f"{path}.match", trouble)
         try:
             return kind(**kept)
         except TypeError:
@@ -216,22 +227,35 @@ def _plain(error: msgspec.ValidationError) -> str:
 def _prefix(text: str) -> tuple[str | None, str]:
     """A range of a selector or a route: a prefix, an address, `low-high`, `any` or `default`; services may follow a blank."""
     body, _, rest = text.strip().partition(" ")
-    if body in ("any", "default", ""):
-        return text, ""
-    if "-" in body and "/" not in body:
-        low, _, high = body.partition("-")
-        return (
-            (text, "") if _is_address(low) and _is_address(high) else (None, f"{text!r} is no range; LOW-HIGH expected")
-        )
     try:
-        ipaddress.ip_network(body)
-    except ValueError:
-        try:
-            right = str(ipaddress.ip_network(body, strict=False))
-        except ValueError:
-            return None, f"{text!r} is no prefix; one like 10.64.0.0/21 expected"
-        return (f"{right} {rest}".strip(), f"{body} has host bits set; read as {right}")
+        interval_of(body)
+    except ValueError as error:
+        wanted = "LOW-HIGH of one family" if "-" in body and "/" not in body else "one like 10.64.0.0/21"
+        why = f" ({error})" if "-" in body and ("backwards" in str(error) or "families" in str(error)) else ""
+        return None, f"{text!r} is no range{why}; {wanted} expected"
+    right = str(ipaddress.ip_network(body, strict=False)) if "/" in body else body
+    if "/" in body and ipaddress.ip_interface(body).ip != ipaddress.ip_network(body, strict=False).network_address:
+        return f"{right} {rest}".strip(), f"{body} has host bits set; read as {right}"
     return text, ""
+
+
+def _service(text: str) -> tuple[str | None, str]:
+    try:
+        service_of(text)
+    except ValueError as error:
+        return text, f"{text!r} is no service ({error}); one like tcp/80, udp/500-520 or icmp expected"
+    return text, ""
+
+
+def match_troubles(match: SheetMatch) -> Iterator[str]:
+    """What in a rule's match is no range or no service. The rule is kept: what it does to packets is open then."""
+    for key in ("source", "destination", "service"):
+        value = getattr(match, key)
+        for text in (value,) if isinstance(value, str) else value:
+            if text:
+                _, trouble = _service(text) if key == "service" else _prefix(text)
+                if trouble:
+                    yield f"{key}: {trouble}"
 
 
 def _address(text: str) -> tuple[str | None, str]:

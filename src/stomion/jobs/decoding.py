@@ -9,7 +9,7 @@ from pathlib import Path
 import msgspec
 
 from stomion.errors import UnreadableInput, UsageError
-from stomion.exchange.negotiation import Step, assemble
+from stomion.exchange.negotiation import MAX_STEPS, Step, assemble
 from stomion.ingest.capture import MAGICS, read_capture
 from stomion.ingest.files import open_input
 from stomion.ingest.keyfile import read_keys
@@ -52,7 +52,7 @@ class MessageRecord(msgspec.Struct, frozen=True):
 def decode_file(path: Path, keys: Path | None = None) -> tuple[list[MessageRecord], list[str]]:
     """All messages of one file in the order of its packets, and what could not be read. `-` is standard input."""
     if str(path) == "-":
-        return _from_dump(sys.stdin.read(MAX_DUMP))
+        return _whole_dump(sys.stdin.read(MAX_DUMP + 1))
     if not path.exists():
         raise UsageError(f"{path}: it does not exist")
     try:
@@ -60,14 +60,24 @@ def decode_file(path: Path, keys: Path | None = None) -> tuple[list[MessageRecor
             head = stream.read(4)
         with open_input(path) as stream:
             if head not in MAGICS:
-                return _from_dump(stream.read(MAX_DUMP).decode("latin-1"))
+                return _whole_dump(stream.read(MAX_DUMP + 1).decode("latin-1"))
             capture, trouble = read_capture(stream, str(path), None)
     except UnreadableInput as error:
         return [], [error.what]
     found = assemble(capture.datagrams, read_keys(keys) if keys is not None else ())
     steps = [s for n in found for s in n.steps]
     steps.sort(key=lambda s: s.where.packet or 0)
-    return [_record(s) for s in steps], [trouble.what] if trouble else []
+    dropped = sum(n.dropped for n in found)
+    cuts = [f"{dropped:,} messages beyond the first {MAX_STEPS:,} of an IKE SA are left out"] if dropped else []
+    return [_record(s) for s in steps], [*([trouble.what] if trouble else []), *capture.cuts, *cuts]
+
+
+def _whole_dump(text: str) -> tuple[list[MessageRecord], list[str]]:
+    """A dump, and a line about what of it is beyond the bound."""
+    found, troubles = _from_dump(text[:MAX_DUMP])
+    if len(text) > MAX_DUMP:
+        troubles = [*troubles, f"longer than {MAX_DUMP >> 20} MiB, which no pasted dump is; the rest is not read"]
+    return found, troubles
 
 
 def messages_json(found: list[MessageRecord]) -> bytes:

@@ -80,4 +80,5 @@ def examine(
     found = tuple(diagnose(p) for p in pictures(evidence))
     for diagnosis in found:
         evidence.problems.extend(Problem("", text) for text in diagnosis.crashed)
+        evidence.problems.extend(diagnosis.picture.cuts)
     return Examined(evidence, found)

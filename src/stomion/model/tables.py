@@ -225,6 +225,8 @@ class Tables:
     forwarding_v6: bool | None = None
     """Whether IPv4 and IPv6 packets are passed on; None where it is not known."""
     forwarding_at: Provenance | None = None
+    worked_out: dict[tuple[str, str], object] = field(default_factory=dict, init=False, compare=False, repr=False)
+    """What was made of these tables to look things up quickly; other tables (`dataclasses.replace`) begin without it."""
     doubts: list[str] = field(default_factory=list)
     """What of the files was not understood, or stood in two of them differently: lines for the problems list."""
 

@@ -8,11 +8,11 @@ from collections.abc import Iterable
 
 from stomion.case.evidence import Evidence
 from stomion.exchange.clock import clock_from_logs, clock_offset
-from stomion.exchange.negotiation import assemble
+from stomion.exchange.negotiation import MAX_STEPS, assemble
 from stomion.exchange.story import read_story
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram
-from stomion.model.provenance import Provenance
+from stomion.model.provenance import Problem, Provenance
 from stomion.model.record import EventRecord
 from stomion.model.site import SheetTunnel
 from stomion.space.axis import address_text, interval_of
@@ -174,6 +174,12 @@ def _attach_packets(picture: Picture, evidence: Evidence, index: _Index) -> None
             picture.esp_last = max(picture.esp_last, flow.last)
     picture.esp_seen = _esp_seen(picture, evidence)
     picture.negotiations = assemble(index.between(left, right), evidence.keys)
+    for n in picture.negotiations:
+        if n.dropped:
+            text = (
+                f"{n.dropped:,} messages of the IKE SA {n.spi_i.hex()} beyond its first {MAX_STEPS:,} are not looked at"
+            )
+            picture.cuts.append(Problem(n.steps[-1].where.file, text))
     _order_by_sender(picture)
     picture.clock = clock_offset(picture.negotiations, picture.left.site, picture.right.site) or clock_from_logs(
         picture.left.events, picture.right.events

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from stomion.crypto.proposals import agreement
+from stomion.crypto.agreement import agree
 from stomion.exchange.negotiation import Negotiation, Reach
 from stomion.exchange.story import CHILD_FAILURES, Refusal
 from stomion.model.event import What
@@ -119,7 +119,7 @@ def _declared_clash(left: End, right: End) -> What | None:
         (What.IKE_PROPOSAL_REFUSED, left.ike_proposals, right.ike_proposals),
         (What.CHILD_PROPOSAL_REFUSED, left.child_proposals, right.child_proposals),
     ):
-        if mine and theirs and agreement(mine, theirs) is None:
+        if mine and theirs and agree(mine, theirs, left.sheet.ike or right.sheet.ike or 2) is None:
             return what
         if (
             what is What.IKE_PROPOSAL_REFUSED

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
 
 from stomion.model.tables import Action, Chain, Hook, Origin, Rule, Tables
 from stomion.space.axis import address_text
@@ -72,6 +71,8 @@ class Flows:
     sides: tuple[Side, Side]
     flows: tuple[Flow, ...]
     shares: tuple[tuple[Share, ...], tuple[Share, ...]]
+    given_up: tuple[str, ...] = ()
+    """What could not be worked out, as it falls into too many parts."""
 
     def ends_of(self, flow_from_left: bool, leg: Leg, back: bool) -> int:
         """The end (0 left, 1 right) at which a leg ended; `back` where it is an answer's."""
@@ -82,50 +83,49 @@ class Flows:
 
 
 def flows_of(picture: Picture) -> Flows | None:
-    """None where no end's tables are known. Nothing is computed twice for one picture."""
+    """None where no end's tables are known. Nothing is worked out twice for one picture."""
     if all(end.tables is None for end in picture.ends):
         return None
-    return _flows(_Key(picture))
+    known = picture.worked_out.get("flows")
+    if not isinstance(known, Flows):
+        known = picture.worked_out["flows"] = _flows(picture)
+    return known
 
 
-class _Key:
-    """Pictures are compared by identity here: each is built once and not changed after that."""
-
-    def __init__(self, picture: Picture) -> None:
-        self.picture = picture
-
-    def __hash__(self) -> int:
-        return id(self.picture)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Key) and other.picture is self.picture
+def _flows(picture: Picture) -> Flows:
+    between = _between(picture)
+    flows = tuple(_flow(between.sides, between.shares, t) for t in (*picture.tests, *picture.expected))
+    return Flows(between.sides, flows, between.shares, between.given_up)
 
 
-@lru_cache(64)
-def _flows(key: _Key) -> Flows:
-    picture = key.picture
-    sides, shares = _between(_Ends(picture))
-    flows = tuple(_flow(sides, shares, t) for t in (*picture.tests, *picture.expected))
-    return Flows(sides, flows, shares)
+@dataclass(frozen=True, slots=True)
+class _Between:
+    """All packets between two ends, whatever was tested."""
+
+    right: End
+    sides: tuple[Side, Side]
+    shares: tuple[tuple[Share, ...], tuple[Share, ...]]
+    given_up: tuple[str, ...]
 
 
-class _Ends(_Key):
-    """Two pictures of the same two ends have the same packets between them, whatever was tested."""
-
-    def __hash__(self) -> int:
-        return hash((id(self.picture.left), id(self.picture.right)))
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Ends) and all(
-            a is b for a, b in zip(self.picture.ends, other.picture.ends, strict=True)
-        )
-
-
-@lru_cache(64)
-def _between(key: _Ends) -> tuple[tuple[Side, Side], tuple[tuple[Share, ...], tuple[Share, ...]]]:
-    picture = key.picture
+def _between(picture: Picture) -> _Between:
+    """Two pictures of the same two ends share this: it stays with the left one of them."""
+    left, right = picture.ends
+    known = left.worked_out.get("between")
+    if isinstance(known, _Between) and known.right is right:
+        return known
     sides = sides_of(picture)
-    return sides, (_shares(sides[0], sides[1]), _shares(sides[1], sides[0]))
+    shares: list[tuple[Share, ...]] = []
+    given_up: list[str] = []
+    for sender, receiver in (sides, sides[::-1]):
+        try:
+            shares.append(_shares(sender, receiver))
+        except TooMany:
+            shares.append(())
+            text = "the packets fall into too many parts to be divided; what is said of this way rests on tests alone"
+            given_up.append(f"{picture.name}, {sender.site} to {receiver.site}: {text}")
+    found = left.worked_out["between"] = _Between(right, sides, (shares[0], shares[1]), tuple(given_up))
+    return found
 
 
 def _flow(sides: tuple[Side, Side], shares: tuple[tuple[Share, ...], tuple[Share, ...]], test: LanTest) -> Flow:
@@ -155,10 +155,7 @@ def _filters_known(side: Side) -> bool:
 def _shares(sender: Side, receiver: Side) -> tuple[Share, ...]:
     if sender.gateway is None or not sender.lans or not receiver.lans:
         return ()
-    try:
-        return tuple(partition(sender, receiver))
-    except TooMany:
-        return ()
+    return tuple(partition(sender, receiver))
 
 
 def _walked(sides: tuple[Side, Side], test: LanTest) -> RoundTrip | None:

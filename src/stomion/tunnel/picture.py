@@ -10,7 +10,7 @@ from stomion.exchange.story import Refusal, Story
 from stomion.model.event import Event, What
 from stomion.model.packet import Unreachable
 from stomion.model.proposal import Proposal
-from stomion.model.provenance import Provenance
+from stomion.model.provenance import Problem, Provenance
 from stomion.model.site import SheetTunnel
 from stomion.model.tables import Tables
 from stomion.space.ranges import PRIVATE, common
@@ -93,6 +93,8 @@ class End:
     child_proposals: tuple[Proposal, ...] = ()
     tables: Tables | None = None
     hosts: dict[str, Tables] = field(default_factory=dict)
+    worked_out: dict[str, object] = field(default_factory=dict, init=False, compare=False, repr=False)
+    """What was worked out of this end and another one; see tunnel.flows."""
 
     @property
     def given(self) -> bool:
@@ -137,6 +139,10 @@ class Picture:
     link_events: list[LinkEvent] = field(default_factory=list)
     pings: list[PingSeries] = field(default_factory=list)
     clock: ClockOffset | None = None
+    worked_out: dict[str, object] = field(default_factory=dict, init=False, compare=False, repr=False)
+    """What was worked out of this picture; another picture (`dataclasses.replace`) begins without it."""
+    cuts: list[Problem] = field(default_factory=list)
+    """What of this tunnel's evidence was over a bound and left out."""
 
     @property
     def ends(self) -> tuple[End, End]:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from stomion.crypto.agreement import Way, ways, would_choose
+from stomion.crypto.proposals import shared
 from stomion.crypto.strength import Level, level_of
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
@@ -187,14 +188,7 @@ def _shared(a: Told, b: Told, kind: str, layer: str) -> tuple[str, str]:
         return (FREE if a.proposals and b.proposals else OPEN), ""
     if ours == theirs:
         return SAME, ""
-    return (PARTLY, "") if ours & theirs or _loosely(ours, theirs) else (DIFFERS, "")
-
-
-def _loosely(ours: set[str], theirs: set[str]) -> bool:
-    """A cipher without its key length meets any length of it."""
-    return any(
-        a.startswith(b + "-") or b.startswith(a + "-") for a in ours for b in theirs if not (a.isdigit() or b.isdigit())
-    )
+    return (PARTLY, "") if shared(ours, theirs) else (DIFFERS, "")
 
 
 def _lifetime(told: Told, key: str) -> Value:
@@ -282,5 +276,5 @@ def _agreement(picture: Picture, layer: str, asker: int) -> Agreement:
         return Agreement(layer, None, (), False)
     version = picture.version or next((e.sheet.ike for e in ends if e.sheet and e.sheet.ike), 2) or 2
     chosen = would_choose(offers, accepts, version)
-    found = ways(offers, accepts) if chosen is None else []
+    found = ways(offers, accepts, version) if chosen is None else []
     return Agreement(layer, chosen, tuple(Way(w.side ^ asker, w.adds, w.level) for w in found))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.crypto.proposals import disagreements
+from stomion.crypto.proposals import shared
 from stomion.diagnosis.spec import listed
 from stomion.exchange.negotiation import Negotiation, Step
 from stomion.model.event import What
@@ -60,8 +60,7 @@ def _judge(fields: list[Field], index: int, allowed: tuple[Proposal, ...], versi
         wanted = tuple(dict.fromkeys(v for p in allowed for v in p.values(kind)))
         if not wanted:
             continue
-        offer = Proposal("", **{kind: (value,)})  # type: ignore[arg-type]
-        if any(not disagreements(offer, Proposal("", **{kind: (w,)})) for w in wanted):  # type: ignore[arg-type]
+        if shared((value,), wanted):
             return Reception(True, "taken")
         return Reception(False, f"takes {listed(wanted)}")
     return NOTHING

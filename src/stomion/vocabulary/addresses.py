@@ -20,6 +20,10 @@ _PAIR = re.compile(
 _PORT = re.compile(r"\s*(?:\[|:| port[ =]| udp/)(500|4500|\d{4,5})\b")
 
 
+MAX_PREFIXES = 8
+"""Prefixes that a range in a line is written as; one that falls into more stays a range."""
+
+
 @dataclass(frozen=True, slots=True)
 class Named:
     """`pair` is (near or first, far or second) where the line sets two endpoints against each other, as written."""
@@ -86,11 +90,12 @@ def _valid(text: str | None) -> str | None:
 
 
 def range_to_prefixes(low: str, high: str) -> tuple[str, ...]:
-    """The fewest prefixes that make up a range; empty where it is none."""
+    """The fewest prefixes that make up a range, the range itself where they are many; empty where it is none."""
     try:
         first, last = ipaddress.ip_address(low), ipaddress.ip_address(high)
         if first.version != last.version or int(first) > int(last) or int(first) >> 24 != int(last) >> 24:
             return ()
-        return tuple(str(n) for n in ipaddress.summarize_address_range(first, last))[:8]
+        found = tuple(str(n) for n in ipaddress.summarize_address_range(first, last))
+        return found if len(found) <= MAX_PREFIXES else (f"{first}-{last}",)
     except (ValueError, TypeError):
         return ()

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from stomion.model.box import Box
 from stomion.model.tables import Action, Chain, Hook, Rule, State, Tables
 from stomion.space.boxes import MAX_BOXES, TooMany
-from stomion.walk.index import Listed
+from stomion.walk.index import near
 from stomion.walk.pieces import Piece
 from stomion.walk.shelf import Shelf
 
@@ -75,7 +75,7 @@ class _Passing:
         """Go through a chain; what no rule decides comes back, and so does what a rule sent back to the caller."""
         returned: list[Piece] = []
         shelf = Shelf(pieces)
-        for rule in Listed(chain.rules, _rule_boxes).near(pieces):
+        for rule in near(self.tables, chain.name, chain.rules, _rule_boxes, pieces):
             if not len(shelf):
                 break
             hit = shelf.matched(rule) if may_match(rule, self.setting) else []

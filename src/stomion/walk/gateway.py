@@ -17,7 +17,7 @@ from stomion.space.boxes import DESTINATION, box_of, meet
 from stomion.space.services import ANY_PORT, ANY_PROTOCOL
 from stomion.walk.chains import Setting
 from stomion.walk.hooks import at_hook
-from stomion.walk.index import Listed
+from stomion.walk.index import near
 from stomion.walk.passage import Decision, Fate, Passage, Reason, Step
 from stomion.walk.pieces import Piece, divided
 from stomion.walk.routing import Ending, Way, routed
@@ -86,7 +86,8 @@ def _both(a: Passage, b: Passage, way: Way, other: Way) -> Passage | None:
     if shared is None:
         return None
     part = replace(a, piece=replace(a.piece, box=shared))
-    if (a.fate is b.fate and a.policy == b.policy) or a.fate is Fate.UNCERTAIN:
+    alike = a.fate is b.fate and a.policy == b.policy and a.piece.fixed == b.piece.fixed
+    if alike or a.fate is Fate.UNCERTAIN:
         return part
     fates = [f"{hop.via or hop.dev}: {_how(p)}" for hop, p in ((way, a), (other, b))]
     before = next((i for i, s in enumerate(a.steps) if s.what is Decision.ROUTE), 0)
@@ -144,9 +145,9 @@ def policy_boxes(policy: Policy, inwards: bool = False) -> tuple[Box, ...]:
     """The packets of a tunnel's selectors, outwards (near to far) or inwards."""
     services = policy.services or ((ANY_PROTOCOL, ANY_PORT),)
     boxes: list[Box] = []
-    for near in policy.near:
+    for ours in policy.near:
         for far in policy.far:
-            first, second = (far, near) if inwards else (near, far)
+            first, second = (far, ours) if inwards else (ours, far)
             boxes.extend(box_of(first, second, protocol, port) for protocol, port in services)
     return tuple(boxes)
 
@@ -205,7 +206,7 @@ def _by_policy(tables: Tables, piece: Piece, way: Way) -> list[tuple[Piece, Poli
     """A piece split by the tunnel whose selectors it fits on this way, in the order of the policies."""
     out: list[tuple[Piece, Policy | None]] = []
     rest = [piece]
-    for policy in Listed(tables.policies, policy_boxes).near(rest):
+    for policy in near(tables, "policies", tables.policies, policy_boxes, rest):
         if policy.dev and policy.dev != way.dev:
             continue
         if not policy.dev and way.dev in tables.tunnel_devs:
@@ -252,7 +253,7 @@ def _sealed(passage: Passage, policy: Policy) -> Passage:
 
 def _unsealed(tables: Tables, passage: Passage, way: Way, in_dev: str) -> Passage:
     """No tunnel takes it: thrown away at a tunnel's interface, turned back to where it came from, or out on the wire as it is."""
-    changed = bool(passage.piece.fixed)
+    changed = passage.piece.changed
     # Where a translation changed it, that decided its fate: the tunnel's decision only follows.
     by = passage.decided if changed else None
     if way.dev in tables.tunnel_devs:
@@ -273,18 +274,26 @@ def _delivered(
     setting = replace(coming, out_dev=way.dev, out_zone=tables.zones.get(way.dev, ""))
     out: list[Passage] = []
     for passage in at_hook(tables, group, Hook.FORWARD, setting, way):
-        if passage.fate is not Fate.CARRIED:
-            out.append(passage)
-            continue
-        for piece, policy in _by_policy(tables, passage.piece, way):
-            part = replace(passage, piece=piece)
-            if policy is None and way.dev not in tables.tunnel_devs:
-                out.extend(_after_routing(tables, part, part.way or way, setting, mapping))
-            elif way.dev == coming.in_dev and (policy is None or any(policy is p for p in tunnel)):
-                out.append(part.ends(Step(Decision.TUNNEL, Reason.BACK_INTO_TUNNEL, way.where), Fate.LOOPING))
-            else:
-                # Out of one tunnel into another: traffic between two far sites, no end here.
-                out.append(part.after(Step(Decision.TUNNEL, Reason.INTO_OTHER_TUNNEL, way.where, policy=policy)))
+        carried = passage.fate is Fate.CARRIED
+        for part in _after_routing(tables, passage, passage.way or way, setting, mapping) if carried else [passage]:
+            out.extend(_unsealed_at(tables, part, way, tunnel, coming) if part.fate is Fate.CARRIED else [part])
+    return out
+
+
+def _unsealed_at(
+    tables: Tables, passage: Passage, way: Way, tunnel: tuple[Policy, ...], coming: Setting
+) -> list[Passage]:
+    """What came out of a tunnel and leaves by an interface: to the LAN, back into the same tunnel, or into another one."""
+    out: list[Passage] = []
+    for piece, policy in _by_policy(tables, passage.piece, way):
+        part = replace(passage, piece=piece)
+        if policy is None and way.dev not in tables.tunnel_devs:
+            out.append(part)
+        elif way.dev == coming.in_dev and (policy is None or any(policy is p for p in tunnel)):
+            out.append(part.ends(Step(Decision.TUNNEL, Reason.BACK_INTO_TUNNEL, way.where), Fate.LOOPING))
+        else:
+            # Out of one tunnel into another: traffic between two far sites, no end here.
+            out.append(part.after(Step(Decision.TUNNEL, Reason.INTO_OTHER_TUNNEL, way.where, policy=policy)))
     return out
 
 

@@ -64,13 +64,18 @@ def _translations(
     axis = _AXIS.get(chain.hook) if chain.hook is not None else None
     out: list[Passage] = []
     for passage in passages:
-        if passage.fate is not Fate.CARRIED or (axis is not None and passage.piece.translated(axis)):
+        if passage.fate is not Fate.CARRIED or (axis is not None and _set_here(passage, axis)):
             out.append(passage)
             continue
         for piece in _by_family(passage.piece):
             for verdict in through(chain, [piece], setting, tables):
                 out.append(_translated(tables, replace(passage, setting=setting), verdict, way))
     return out
+
+
+def _set_here(passage: Passage, axis: int) -> bool:
+    """Has a translation of this gateway set an address already? What another gateway did before is no matter here."""
+    return any(step.sets is not None and step.sets[0] == axis for step in passage.steps)
 
 
 def _by_family(piece: Piece) -> list[Piece]:
@@ -114,17 +119,16 @@ def _unclear(passage: Passage, rule: Rule, chain: Chain, note: str) -> Passage:
 
 
 def own_address(tables: Tables, way: Way | None, v6: bool) -> int:
-    """The address that stands for the gateway when it masquerades: that of the outgoing interface whose network holds the next hop,
-    else the interface's first one of the packet's family.
+    """The address that stands for the gateway when it masquerades: that of the outgoing interface whose network holds the next hop, else
+    the interface's first one, else the first one of another interface, all of the packet's family.
 
-    Where the interface's addresses are not known, the unspecified address stands for it: it is nobody's, and in no selectors but "any".
+    Where no address at all is known, the unspecified one stands for it: it is nobody's, and in no selectors but "any".
     """
-    rows = tables.addresses.get(way.dev, []) if way is not None else []
-    mine = [(own, net) for own, net in rows if is_v6(own) == v6]
-    if not mine:
-        return (V6_ALL if v6 else V4_ALL)[0]
+    others = [row for dev, rows in tables.addresses.items() if dev != "lo" for row in rows if is_v6(row[0]) == v6]
+    mine = [row for row in tables.addresses.get(way.dev, []) if is_v6(row[0]) == v6] if way is not None else []
     try:
         hop = address_number(way.via) if way is not None and way.via else -1
     except ValueError:
         hop = -1
-    return next((own for own, (low, high) in mine if low <= hop <= high), mine[0][0])
+    near = [own for own, (low, high) in mine if low <= hop <= high]
+    return next(iter([*near, *(own for own, _ in (*mine, *others)), (V6_ALL if v6 else V4_ALL)[0]]))

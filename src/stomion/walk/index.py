@@ -6,10 +6,11 @@ A hub has a thousand tunnels and as many rules, and the packets of one tunnel to
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import lru_cache
-from typing import TYPE_CHECKING, Any, Generic, TypeVar
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from stomion.model.box import Box
+from stomion.model.tables import Tables
 from stomion.space.axis import V4_LAST
 from stomion.space.boxes import EVERY
 from stomion.walk.pieces import Piece
@@ -42,38 +43,41 @@ def touching(used: np.ndarray[Any, Any], box: Box) -> np.ndarray[Any, Any]:
     return mask
 
 
-class Listed(Generic[Item]):
-    """A list and how the boxes of an item are told, compared by identity: a table's list stays as it is once it is read."""
+def near(
+    tables: Tables, name: str, items: Sequence[Item], boxes_of: Callable[[Item], Sequence[Box]], pieces: list[Piece]
+) -> Sequence[Item]:
+    """The items of one of a machine's lists that some of the pieces may touch, in their order; `name` is the list's own.
 
-    def __init__(self, items: Sequence[Item], boxes_of: Callable[[Item], Sequence[Box]]) -> None:
-        self.items, self.boxes_of = items, boxes_of
-
-    def __hash__(self) -> int:
-        return hash((id(self.items), len(self.items)))
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, Listed) and other.items is self.items
-
-    def near(self, pieces: list[Piece]) -> Sequence[Item]:
-        """The items that some of the pieces may touch, in their order."""
-        if len(self.items) <= FEW:
-            return self.items
-        import numpy as np
-
-        bounds = _bounds(self)
-        mask = np.zeros(bounds.shape[1], dtype=bool)
-        for box in [p.now for p in pieces] if len(pieces) <= FEW else [hull([p.now for p in pieces])]:
-            mask |= touching(bounds, box)
-        return [self.items[i] for i in np.nonzero(mask)[0].tolist()]
-
-
-@lru_cache(512)
-def _bounds(listed: Listed[Any]) -> np.ndarray[Any, Any]:
+    The bounds of a long list stay with the tables they were made of, and go when these do.
+    """
+    if len(items) <= FEW:
+        return items
     import numpy as np
 
-    out = np.empty((2 * AXES, len(listed.items)), dtype=np.int64)
-    for index, item in enumerate(listed.items):
-        around = hull(listed.boxes_of(item))
+    held = tables.worked_out.get(("bounds", name))
+    if not isinstance(held, _Kept) or held.items is not items:
+        held = tables.worked_out["bounds", name] = _Kept(items, _bounds(items, boxes_of))
+    bounds = held.bounds
+    mask = np.zeros(bounds.shape[1], dtype=bool)
+    for box in [p.now for p in pieces] if len(pieces) <= FEW else [hull([p.now for p in pieces])]:
+        mask |= touching(bounds, box)
+    return [items[i] for i in np.nonzero(mask)[0].tolist()]
+
+
+@dataclass(frozen=True, slots=True)
+class _Kept:
+    """The bounds of a list, and the list: a chain may be asked with a part of its rules only."""
+
+    items: Sequence[object]
+    bounds: np.ndarray[Any, Any]
+
+
+def _bounds(items: Sequence[Item], boxes_of: Callable[[Item], Sequence[Box]]) -> np.ndarray[Any, Any]:
+    import numpy as np
+
+    out = np.empty((2 * AXES, len(items)), dtype=np.int64)
+    for index, item in enumerate(items):
+        around = hull(boxes_of(item))
         out[:, index] = [coarse(value) for interval in around for value in interval]
     return out
 

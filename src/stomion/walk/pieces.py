@@ -45,9 +45,10 @@ class Piece:
         held = {axis for axis, _ in self.fixed}
         return replace(self, box=tuple(self.box[a] if a in held else now[a] for a in range(len(now))))
 
-    def translated(self, axis: int) -> bool:
-        """Has a translation set this axis already?"""
-        return any(held == axis for held, _ in self.fixed)
+    @property
+    def changed(self) -> bool:
+        """Are its packets other ones than at first? A translation may well give an address that was there already."""
+        return self.now != self.box
 
     def with_axis(self, axis: int, value: int) -> Piece:
         """Translated: one axis set to a value."""

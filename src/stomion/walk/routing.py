@@ -9,7 +9,8 @@ from enum import StrEnum
 from stomion.model.box import Interval
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Route, RouteKind, RoutingRule, Tables
-from stomion.space.boxes import ANY_ADDRESS, box_of
+from stomion.space.axis import V4_ALL, V6_ALL
+from stomion.space.boxes import box_of
 from stomion.walk.pieces import Piece, divided
 
 MAIN_RULES = (("local", 0), ("main", 32_766), ("default", 32_767))
@@ -82,10 +83,13 @@ def routed(tables: Tables, pieces: Iterable[Piece], in_dev: str = "") -> list[Wa
 
 
 def _rules(tables: Tables) -> list[RoutingRule]:
-    if tables.routing_rules:
-        return sorted(tables.routing_rules, key=lambda r: r.priority)
+    """In the order in which they are asked; a family of which none is known has those that every machine has."""
     here = Provenance("", tables.site)
-    return [RoutingRule(priority, ANY_ADDRESS, ANY_ADDRESS, table, here) for table, priority in MAIN_RULES]
+    listed = list(tables.routing_rules)
+    for whole in (V4_ALL, V6_ALL):
+        if not any(r.destination[0] <= whole[1] and whole[0] <= r.destination[1] for r in tables.routing_rules):
+            listed += [RoutingRule(priority, whole, whole, table, here) for table, priority in MAIN_RULES]
+    return sorted(listed, key=lambda r: r.priority)
 
 
 def _matching(rule: RoutingRule, pieces: list[Piece]) -> tuple[list[Piece], list[Piece]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from stomion.diagnosis.catalogue import rules
+from stomion.diagnosis.runner import Judgement, run
 from stomion.diagnosis.spec import Context
 from stomion.errors import UsageError
 from stomion.model.box import Box
@@ -119,6 +119,8 @@ class Outcome:
     gone: tuple[Finding, ...]
     fresh: tuple[Finding, ...]
     left: tuple[Finding, ...]
+    crashed: tuple[str, ...] = ()
+    """Rules of ours that failed on the picture with the change: what they would say is not known."""
 
 
 def outcome(before: Picture, after: Picture) -> Outcome:
@@ -128,7 +130,8 @@ def outcome(before: Picture, after: Picture) -> Outcome:
     if first is None or second is None:
         return Outcome((), (), (), 0, 0, (), (), ())
     pairs = list(zip(first.flows, second.flows, strict=True))
-    found, then = table_findings(old), table_findings(new)
+    judged, after_all = table_findings(old), table_findings(new)
+    found, then = judged.findings, after_all.findings
     codes, later = {(f.code, f.sides) for f in found}, {(f.code, f.sides) for f in then}
     return Outcome(
         tuple(sorted(_differences(first, second), key=lambda d: -d.region.size())),
@@ -139,6 +142,7 @@ def outcome(before: Picture, after: Picture) -> Outcome:
         tuple(f for f in found if (f.code, f.sides) not in later),
         tuple(f for f in then if (f.code, f.sides) not in codes),
         tuple(f for f in then if (f.code, f.sides) in codes),
+        after_all.crashed,
     )
 
 
@@ -167,15 +171,9 @@ def _key(flow: LanTest) -> tuple[object, ...]:
     return flow.from_left, flow.source or flow.who, flow.to, flow.service, flow.expected
 
 
-def table_findings(picture: Picture) -> list[Finding]:
+def table_findings(picture: Picture) -> Judgement:
     """What the tables of a picture lead to: the faults of the stages that they decide."""
-    context = Context(picture, None)
-    found = []
-    for spec, judge in rules():
-        finding = judge(context) if spec.stage in BY_TABLES and not spec.caution else None
-        if finding is not None:
-            found.append(finding)
-    return found
+    return run(Context(picture, None), lambda spec: spec.stage in BY_TABLES and not spec.caution)
 
 
 def _differences(first: Flows, second: Flows) -> list[Difference]:

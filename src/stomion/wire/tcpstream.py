@@ -29,6 +29,7 @@ class TcpStreams:
 
     def __init__(self) -> None:
         self._streams: dict[tuple[str, int, str, int], _Stream] = {}
+        self.given_up = self.left_out = 0
 
     def feed(self, key: tuple[str, int, str, int], sequence: int, data: bytes) -> list[bytes]:
         """IKE messages that this segment completes; `key` is (source, port, destination, port)."""
@@ -38,11 +39,15 @@ class TcpStreams:
         if stream is None:
             if len(self._streams) >= MAX_STREAMS:
                 self._streams.pop(next(iter(self._streams)))
+                self.given_up += 1
             stream = self._streams[key] = _Stream(sequence)
         if sequence != stream.expected:
             ahead = sequence - stream.expected & 0xFFFFFFFF
-            if ahead < 1 << 31 and len(stream.early) < MAX_EARLY:
-                stream.early[sequence] = data
+            if ahead < 1 << 31:
+                if len(stream.early) < MAX_EARLY:
+                    stream.early[sequence] = data
+                else:
+                    self.left_out += 1
             return []
         self._append(stream, data)
         return _messages(stream)

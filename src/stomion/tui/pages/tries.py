@@ -26,7 +26,7 @@ def page(tries: list[Try], outcomes: list[Outcome | None], chosen: int, picture:
     ]
     lines += _row("", names, column)
     lines += _row("steps", [_steps(t) for t in tries], column)
-    lines += _row("flows amiss", [_flows(t, o) for t, o in zip(tries, outcomes, strict=True)], column)
+    lines += _row("flows failing", [_flows(t, o) for t, o in zip(tries, outcomes, strict=True)], column)
     lines += _row("faults of tables", [_faults(o) for o in outcomes], column)
     lines += _row("packets", [_packets(o, picture) for o in outcomes], column)
     return [*lines, []]
@@ -55,7 +55,7 @@ def _flows(attempt: Try, found: Outcome | None) -> Cell:
     if found is None:
         return [("walking all packets …" if attempt.changes else "", "faint")]
     cell: Cell = [(f"{found.amiss} of {found.total}", "change" if found.amiss else "proven")]
-    for flows, words, tone in ((found.mended, "mended", "proven"), (found.spoiled, "spoiled", "change")):
+    for flows, words, tone in ((found.mended, "fixed", "proven"), (found.spoiled, "broken by it", "change")):
         if flows:
             more = f" and {len(flows) - 2} more" if len(flows) > 2 else ""
             cell.append((f"{words}: {', '.join(flow_text(f.test) for f in flows[:2])}{more}", tone))
@@ -67,7 +67,8 @@ def _faults(found: Outcome | None) -> Cell:
         return [("", "plain")]
     cell = [(f"gone: {_name(f)}", "proven") for f in found.gone]
     cell += [(f"new: {f.summary}", "change") for f in found.fresh]
-    cell += [(f"left: {f.summary}", "change") for f in found.left]
+    cell += [(f"remaining: {f.summary}", "change") for f in found.left]
+    cell += [(f"not judged, as a rule failed: {text}", "doubt") for text in found.crashed]
     return cell or [("none", "muted")]
 
 
@@ -86,4 +87,4 @@ def _packets(found: Outcome | None, picture: Picture) -> Cell:
         cell.append((f"  {packets_text(d.region)}", "muted"))
     if len(found.differences) > 4:
         cell.append((f"and {len(found.differences) - 4} more", "faint"))
-    return cell or [("no packet's fate changes", "muted")]
+    return cell or [("no packet is treated differently", "muted")]

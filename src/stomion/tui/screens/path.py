@@ -10,7 +10,7 @@ from textual.widgets import Input
 
 from stomion.errors import UsageError
 from stomion.jobs.flowtext import parse_flow
-from stomion.jobs.steps import steps_text, write_steps
+from stomion.jobs.steps import write_steps
 from stomion.model.tables import Tables
 from stomion.tui.keymap import bindings
 from stomion.tui.pages import packets, tries
@@ -20,9 +20,11 @@ from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
 from stomion.tunnel.flows import Flow, Flows, flows_of, rules_below
 from stomion.tunnel.picture import Picture
+from stomion.vocabulary.clean import clean
 from stomion.whatif import edits
+from stomion.whatif.steps import steps_text
 from stomion.whatif.suggest import machines, named_place, suggestion
-from stomion.whatif.tables import Place, amiss, by_tables, same_flow
+from stomion.whatif.tables import Place, Try, amiss, by_tables, same_flow
 from stomion.whatif.typed import parse_change, route_text, rule_text
 from stomion.whatif.workbench import Workbench
 
@@ -37,6 +39,16 @@ HINTS = {
 NOTHING = (
     "No tables of either end are among the evidence: routes, translations and filters, from a sheet or from the system."
 )
+
+
+_BENCH: dict[str, Callable[[Workbench], None]] = {
+    "undo": Workbench.undo,
+    "redo": Workbench.redo,
+    "another": Workbench.another,
+    "next": Workbench.next,
+    "drop": Workbench.drop,
+}
+"""What the keys of the what-ifs do, by their names in the key table."""
 
 
 class PathScreen(Page):
@@ -329,20 +341,35 @@ class PathScreen(Page):
     def _work(self) -> None:
         """Work out what the what-ifs lead to, beside the screen: thousands of rules take seconds."""
         bench = self._bench
-        if bench is not None and bench.waiting():
-            self.run_worker(lambda: self._worked_out(bench), thread=True, group="tries", exclusive=True)
+        waiting = bench.waiting() if bench is not None else []
+        if bench is not None and waiting:
+            # Keys may change the what-ifs meanwhile: the thread has its own list of those it is to work out.
+            self.run_worker(
+                lambda: self._worked_out(bench, waiting),
+                thread=True,
+                group="tries",
+                exclusive=True,
+                exit_on_error=False,
+            )
 
-    def _worked_out(self, bench: Workbench) -> None:
-        for attempt in bench.waiting():
-            bench.work_out(attempt)
+    def _worked_out(self, bench: Workbench, waiting: list[Try]) -> None:
+        try:
+            for attempt in waiting:
+                bench.work_out(attempt)
+        except Exception as error:
+            self.app.call_from_thread(self._not_worked_out, error)
         self.app.call_from_thread(self.refresh_page)
+
+    def _not_worked_out(self, error: Exception) -> None:
+        text = f"What this leads to can't be worked out ({type(error).__name__}: {error}). u takes the change back."
+        self.notify(clean(text), severity="error", markup=False)
 
     def action_bench(self, what: str) -> None:
         """Undo, redo, another, next or drop."""
         if self._bench is None:
             return
         try:
-            getattr(self._bench, what)()
+            _BENCH[what](self._bench)
         except UsageError as error:
             self.notify(str(error), markup=False)
         self._work()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.measure.carriage import ENOUGH, nothing_arrives
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
@@ -49,3 +49,6 @@ def _finding(sender: End, receiver: End, lost: int, certainty: Certainty, places
         places,
         {"direction": f"{sender.site}-to-{receiver.site}", "lost": lost},
     )
+
+
+RULE = Rule(SPEC, judge)

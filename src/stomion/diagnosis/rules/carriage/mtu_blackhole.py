@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.measure.carriage import size_limit
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
@@ -47,3 +47,6 @@ def judge(context: Context) -> Finding | None:
             },
         )
     return None
+
+
+RULE = Rule(SPEC, judge)

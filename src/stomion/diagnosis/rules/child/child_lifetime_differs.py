@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.agreed import lifetime_difference
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Finding, Stage
 
 SPEC = Spec(
@@ -19,3 +19,6 @@ SPEC = Spec(
 
 def judge(context: Context) -> Finding | None:
     return lifetime_difference(context, SPEC, "ESP", "Child SA")
+
+
+RULE = Rule(SPEC, judge)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec, last_event
+from stomion.diagnosis.spec import Context, Rule, Spec, last_event
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
@@ -34,3 +34,6 @@ def judge(context: Context) -> Finding | None:
     return SPEC.finding(
         sides, certainty, summary, [Remedy(s, "set the same mode at both ends; between sites it is tunnel mode") for s in sides], places,
     )  # fmt: skip
+
+
+RULE = Rule(SPEC, judge)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from stomion.diagnosis.offers import child_offers, remedies_for
 from stomion.diagnosis.rules.child.pfs import pfs_groups
-from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Stage
 
@@ -44,3 +44,6 @@ def judge(context: Context) -> Finding | None:
         evidence=context.evidence(),
         facts=offers.facts(asker.site, refuser.site) | {"attempts": context.attempts()},
     )
+
+
+RULE = Rule(SPEC, judge)

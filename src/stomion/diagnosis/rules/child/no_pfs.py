@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec, sheet_places
+from stomion.diagnosis.spec import Context, Rule, Spec, sheet_places
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -28,3 +28,6 @@ def judge(context: Context) -> Finding | None:
         [Remedy(end.site, "name the same group in the Child SA's proposal at both ends") for end in (left, right)],
         sheet_places(context),
     )
+
+
+RULE = Rule(SPEC, judge)

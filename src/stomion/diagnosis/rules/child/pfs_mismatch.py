@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.child.pfs import pfs_groups
-from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
@@ -46,3 +46,6 @@ def judge(context: Context) -> Finding | None:
         evidence=context.evidence(),
         facts={"differs": ["group"], asker.site: list(groups[0]), by.site: list(groups[1])},
     )
+
+
+RULE = Rule(SPEC, judge)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Finding, Remedy, Stage
 
@@ -14,6 +14,7 @@ SPEC = Spec(
     "only hear TS_UNACCEPTABLE or a delete, though selectors and proposals are fine.",
     decided="The gateway's own log has the error.",
     example="Marram agreed on the Child SA and could not install it.",
+    explains=frozenset({"deleted-by-peer"}),
 )
 
 
@@ -36,3 +37,6 @@ def judge(context: Context) -> Finding | None:
         ),
         evidence=context.evidence(),
     )
+
+
+RULE = Rule(SPEC, judge)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.filter.family import filter_fault
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.rules.filter.family import Drop, drop_finding, first_drop
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Finding, Stage
 
 SPEC = Spec(
@@ -17,4 +17,13 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    return filter_fault(context, SPEC)
+    found = first_drop(context, Drop.SHADOWED)
+    if found is None:
+        return None
+    assert found.other is not None
+    below = found.other.label
+    summary = f"At {found.found.end.title} {found.deciding} drops {found.words} before {below} can let it pass."
+    return drop_finding(SPEC, found, summary, f"move {below} above {found.deciding}")
+
+
+RULE = Rule(SPEC, judge)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.filter.family import open_flow
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.rules.filter.family import Idle, open_flow
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.flows import asked_text, flow_text
 
@@ -18,15 +18,15 @@ SPEC = Spec(
 
 
 _WHY = {
-    "wrong-interface": "it names an interface that these packets do not use",
-    "shadowed": "a rule above it lets them pass",
-    "no-effect": "the packets pass all the same",
+    Idle.WRONG_INTERFACE: "it names an interface that these packets do not use",
+    Idle.SHADOWED: "a rule above it lets them pass",
+    Idle.NO_EFFECT: "the packets pass all the same",
 }
 
 
 def judge(context: Context) -> Finding | None:
-    found = open_flow(context)
-    if found is None or found.rule is None or found.end is None:
+    found = context.once(open_flow)
+    if found is None or found.rule is None or found.end is None or found.why is None:
         return None
     rule, end = found.rule, found.end
     flow = flow_text(found.flow.test)
@@ -38,7 +38,7 @@ def judge(context: Context) -> Finding | None:
             Remedy(
                 end.site,
                 f"let {rule.label} name the tunnel's interface"
-                if found.why == "wrong-interface"
+                if found.why is Idle.WRONG_INTERFACE
                 else f"move {rule.label} up",
             )
         ],
@@ -46,3 +46,6 @@ def judge(context: Context) -> Finding | None:
         {"rule": rule.label, "flow": flow, "reason": found.why, "hits": rule.hits},
         asked_text(found.flow),
     )
+
+
+RULE = Rule(SPEC, judge)

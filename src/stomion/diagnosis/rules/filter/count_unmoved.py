@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
-from stomion.model.tables import Action, Rule
+from stomion.model.tables import Action
+from stomion.model.tables import Rule as TableRule
 from stomion.tunnel.flows import Flow, Flows, flow_text, flows_of
 from stomion.tunnel.picture import End
 from stomion.walk.journey import NEAR
@@ -27,7 +28,7 @@ class _Met:
     """A rule with a count that a flow meets, at an end."""
 
     end: End
-    rule: Rule
+    rule: TableRule
     moved: bool
 
 
@@ -76,3 +77,6 @@ def _finding(flow: Flow, still: _Met, before: _Met | None) -> Finding:
         [still.rule.where, before.rule.where if before is not None else None, flow.test.where],
         {"rule": still.rule.label, "flow": words, "hits": still.rule.hits, "moved": still.rule.moved},
     )
+
+
+RULE = Rule(SPEC, judge)

@@ -1,9 +1,10 @@
-"""Filters: why a packet that ought to pass is dropped, or one that ought to be blocked passes, for the rules that ask."""
+"""What the rules of this stage share: every dropped flow with its one reason, and the first flow that ought to be blocked and is not."""
 
 from __future__ import annotations
 
 import re
 from dataclasses import dataclass, replace
+from enum import StrEnum
 
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy
@@ -24,45 +25,95 @@ _BLOCKING = re.compile(
 _ALLOWING = ("allow", "permit", "accept", "let ", "pass")
 
 
+class Drop(StrEnum):
+    """Why a filter drops what ought to pass: each is the matter of one rule."""
+
+    AT_HOST = "at the host"
+    SHADOWED = "an allow stands below"
+    WRONG_ACTION = "the wrong action"
+    ONE_SERVICE = "other services pass"
+    NOTHING_ALLOWS = "nothing allows it"
+
+
 @dataclass(frozen=True, slots=True)
 class Blocked:
-    """A dropped flow with its kind (a code), the rule that drops it, and the one that would have let it pass."""
+    """A dropped flow: why, where, and the rule that would have let it pass. `order` tells which was met first."""
 
-    code: str
+    why: Drop
     found: Break
+    flow: Flow
+    order: int
     other: Rule | None = None
     certainty: Certainty = Certainty.PROVEN
 
+    @property
+    def deciding(self) -> str:
+        """The rule that drops it, or the end of its list, in words."""
+        if self.found.rule is not None:
+            return self.found.rule.label
+        return f"the end of {self.found.chain.name if self.found.chain else 'the filter'}"
 
-def filter_fault(context: Context, spec: Spec) -> Finding | None:
-    """The finding of this rule: the first dropped flow that is its matter."""
+    @property
+    def words(self) -> str:
+        """The flow as people name it."""
+        return flow_text(self.flow.test)
+
+
+def dropped(context: Context) -> tuple[Blocked, ...]:
+    """Every dropped flow with its one reason; worked out once for all rules of this family (`Context.once`)."""
     if context.cause is not None:
-        return None
-    for order, found in enumerate(breaks(context.picture)):
-        if found.leg.fate is not Fate.DROPPED or found.flow is None or found.chain is None:
-            continue
-        blocked = _kind(context, found)
-        if blocked.code == spec.code:
-            return replace(_finding(context, spec, blocked), order=order)
-    return None
+        return ()
+    return tuple(
+        _blocked(context, found, found.flow, order)
+        for order, found in enumerate(breaks(context.picture))
+        if found.leg.fate is Fate.DROPPED and found.flow is not None and found.chain is not None
+    )
 
 
-def _kind(context: Context, found: Break) -> Blocked:
-    assert found.flow is not None
+def first_drop(context: Context, why: Drop) -> Blocked | None:
+    """The first dropped flow with this reason."""
+    return next((b for b in context.once(dropped) if b.why is why), None)
+
+
+def _blocked(context: Context, found: Break, flow: Flow, order: int) -> Blocked:
     if found.leg.place is Machine.HOST:
-        return Blocked("host-filter-blocks", found)
+        return Blocked(Drop.AT_HOST, found, flow, order)
     rule, tables = found.rule, found.end.tables
     packet = Region((found.leg.box,))
     if rule is not None and tables is not None:
         _, below = covering(tables, found.leg, packet, HOOKS, (Action.ACCEPT,))
         shadowed = [r for r in below if not _is_exception(context, found, rule, r)]
         if shadowed:
-            return Blocked("allow-shadowed", found, shadowed[0])
+            return Blocked(Drop.SHADOWED, found, flow, order, shadowed[0])
         if any(word in rule.name.lower() for word in _ALLOWING):
-            return Blocked("wrong-action", found)
+            return Blocked(Drop.WRONG_ACTION, found, flow, order)
         if _pointless(tables, found, rule):
-            return Blocked("wrong-action", found, certainty=Certainty.LIKELY)
-    return Blocked("service-not-allowed" if _others_pass(context, found) else "filter-blocks", found)
+            return Blocked(Drop.WRONG_ACTION, found, flow, order, certainty=Certainty.LIKELY)
+    alone = _others_pass(context, found, flow)
+    return Blocked(Drop.ONE_SERVICE if alone else Drop.NOTHING_ALLOWS, found, flow, order)
+
+
+def drop_finding(spec: Spec, blocked: Blocked, summary: str, remedy: str) -> Finding:
+    """The finding of one of this family's rules: its sentence and change, with the proof and facts that all of them have."""
+    found, other = blocked.found, blocked.other
+    rule = found.rule
+    facts: dict[str, object] = {
+        "rule": blocked.deciding,
+        "chain": found.chain.name if found.chain else "",
+        "flow": blocked.words,
+    }
+    if other is not None:
+        facts["allow"] = other.label
+    if rule is not None and rule.hits is not None:
+        facts["hits"] = rule.hits
+    places = [
+        rule.where if rule else (found.chain.where if found.chain else None),
+        other.where if other else None,
+        blocked.flow.test.where,
+    ]
+    site, detail = found.end.site, asked_text(blocked.flow)
+    finding = spec.finding([site], blocked.certainty, summary, [Remedy(site, remedy)], places, facts, detail)
+    return replace(finding, order=blocked.order)
 
 
 def _pointless(tables: Tables, found: Break, rule: Rule) -> bool:
@@ -87,60 +138,25 @@ def _is_exception(context: Context, found: Break, block: Rule, allow: Rule) -> b
     return allowed.covers(blocked) and not blocked.covers(allowed)
 
 
-def _others_pass(context: Context, found: Break) -> bool:
+def _others_pass(context: Context, found: Break, flow: Flow) -> bool:
     """Does another service pass between the same two addresses, by the tests or by the tables?"""
-    assert found.flow is not None
     flows = flows_of(context.picture)
     assert flows is not None
-    mine = found.flow.test
+    mine = flow.test
     tests = [t for t in context.picture.tests if t.passed and t.from_left is mine.from_left and t.to == mine.to]
     seen = any(t.service != mine.service and t.source == mine.source for t in tests)
-    box = found.flow.trip.there.box if found.flow.trip is not None else EVERY
+    box = flow.trip.there.box if flow.trip is not None else EVERY
     alike = Region((box_of(box[SOURCE], box[DESTINATION]),))
     shares = flows.shares[0 if mine.from_left else 1]
     return seen or any(s.fate is Fate.CARRIED and s.region & alike for s in shares)
 
 
-def _finding(context: Context, spec: Spec, blocked: Blocked) -> Finding:
-    found, other = blocked.found, blocked.other
-    end, rule = found.end, found.rule
-    assert found.flow is not None
-    flow = flow_text(found.flow.test)
-    deciding = rule.label if rule is not None else f"the end of {found.chain.name if found.chain else 'the filter'}"
-    if blocked.code == "allow-shadowed":
-        assert other is not None and rule is not None
-        summary = f"At {end.title} {rule.label} drops {flow} before {other.label} can let it pass."
-        remedy = f"move {other.label} above {rule.label}"
-    elif blocked.code == "wrong-action":
-        said = (
-            "its name says that it lets it pass"
-            if blocked.certainty is Certainty.PROVEN
-            else "without it nothing more would pass"
-        )
-        summary = f"At {end.title} {deciding} matches {flow} and drops it, though {said}."
-        remedy = f"correct the action of {deciding}"
-    elif blocked.code == "host-filter-blocks":
-        summary = f"The host behind {end.title} drops {flow} itself ({deciding})."
-        remedy = "let the service pass in the host's own filter"
-    elif blocked.code == "service-not-allowed":
-        summary = f"At {end.title} {deciding} drops {flow}; other services pass."
-        remedy = f"allow this service above {deciding}, if it is meant to pass"
-    else:
-        summary = f"At {end.title} {deciding} drops {flow}: no rule allows it."
-        remedy = f"allow the traffic of this tunnel above {deciding}"
-    facts: dict[str, object] = {"rule": deciding, "chain": found.chain.name if found.chain else "", "flow": flow}
-    if other is not None:
-        facts["allow"] = other.label
-    if rule is not None and rule.hits is not None:
-        facts["hits"] = rule.hits
-    places = [
-        rule.where if rule else (found.chain.where if found.chain else None),
-        other.where if other else None,
-        found.flow.test.where,
-    ]
-    return spec.finding(
-        [end.site], blocked.certainty, summary, [Remedy(end.site, remedy)], places, facts, asked_text(found.flow)
-    )
+class Idle(StrEnum):
+    """Why a rule that should block has no effect."""
+
+    WRONG_INTERFACE = "wrong-interface"
+    SHADOWED = "shadowed"
+    NO_EFFECT = "no-effect"
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,7 +166,7 @@ class Open:
     flow: Flow
     end: End | None = None
     rule: Rule | None = None
-    why: str = ""
+    why: Idle | None = None
 
 
 def open_flow(context: Context) -> Open | None:
@@ -179,16 +195,16 @@ def _idle_rule(context: Context, flow: Flow) -> Open:
     return Open(flow)
 
 
-def _why(end: End, chain: Chain, rule: Rule, packet: Region) -> str:
+def _why(end: End, chain: Chain, rule: Rule, packet: Region) -> Idle:
     before = chain.rules[: next((i for i, r in enumerate(chain.rules) if r is rule), 0)]
     above = [r for r in before if r.action == Action.ACCEPT and not r.states and Region(r.boxes) & packet]
     named = [n for n in (rule.in_dev, rule.out_dev) if n != Names()]
     if named and end.tables is not None:
         tunnels = end.tables.tunnel_devs
         if rule.in_dev != Names() and not any(rule.in_dev.fits(t) for t in tunnels):
-            return "wrong-interface"
+            return Idle.WRONG_INTERFACE
         if rule.out_dev != Names() and all(
             rule.out_dev.fits(d) is False for d in end.tables.addresses if d not in tunnels
         ):
-            return "wrong-interface"
-    return "shadowed" if above else "no-effect"
+            return Idle.WRONG_INTERFACE
+    return Idle.SHADOWED if above else Idle.NO_EFFECT

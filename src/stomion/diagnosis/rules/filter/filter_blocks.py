@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.filter.family import filter_fault
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.rules.filter.family import Drop, drop_finding, first_drop
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Finding, Stage
 
 SPEC = Spec(
@@ -17,4 +17,11 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    return filter_fault(context, SPEC)
+    found = first_drop(context, Drop.NOTHING_ALLOWS)
+    if found is None:
+        return None
+    summary = f"At {found.found.end.title} {found.deciding} drops {found.words}: no rule allows it."
+    return drop_finding(SPEC, found, summary, f"allow the traffic of this tunnel above {found.deciding}")
+
+
+RULE = Rule(SPEC, judge)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.filter.family import filter_fault
-from stomion.diagnosis.spec import Context, Spec
-from stomion.model.finding import Finding, Stage
+from stomion.diagnosis.rules.filter.family import Drop, drop_finding, first_drop
+from stomion.diagnosis.spec import Context, Rule, Spec
+from stomion.model.finding import Certainty, Finding, Stage
 
 SPEC = Spec(
     code="wrong-action",
@@ -17,4 +17,16 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    return filter_fault(context, SPEC)
+    found = first_drop(context, Drop.WRONG_ACTION)
+    if found is None:
+        return None
+    where = f"At {found.found.end.title} {found.deciding}"
+    if found.certainty is Certainty.PROVEN:
+        why = "its name says it allows this traffic"
+    else:
+        why = "removing the rule would let nothing more through: it was probably meant to allow"
+    summary = f"{where} drops {found.words}, although {why}."
+    return drop_finding(SPEC, found, summary, f"correct the action of {found.deciding}")
+
+
+RULE = Rule(SPEC, judge)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.ike.versions import methods
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Finding, Remedy, Stage
 
@@ -39,3 +39,6 @@ def judge(context: Context) -> Finding | None:
         evidence=context.evidence(),
         facts={by.site: declared[0], asker.site: declared[1]} if declared else {},
     )
+
+
+RULE = Rule(SPEC, judge)

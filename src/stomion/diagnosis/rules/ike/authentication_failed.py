@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.ike.versions import methods
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
@@ -44,3 +44,6 @@ def judge(context: Context) -> Finding | None:
         },
         detail=f"One look decides: the log of {by.title} at the moment of the refusal.",
     )
+
+
+RULE = Rule(SPEC, judge)

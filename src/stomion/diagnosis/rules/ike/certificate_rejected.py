@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Finding, Remedy, Stage
 
@@ -58,3 +58,6 @@ def _reason(context: Context) -> str:
         if any(word in line for line in lines for word in words):
             return reason
     return "its log does not say why"
+
+
+RULE = Rule(SPEC, judge)

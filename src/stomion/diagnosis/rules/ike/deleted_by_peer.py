@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -47,3 +47,6 @@ def judge(context: Context) -> Finding | None:
             {"times": len(quick)},
         )
     return None
+
+
+RULE = Rule(SPEC, judge)

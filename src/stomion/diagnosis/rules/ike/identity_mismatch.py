@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Finding, Remedy, Stage
 
@@ -54,3 +54,6 @@ def _sent(context: Context, expected: str) -> str:
         if named:
             return named[-1]
     return ""
+
+
+RULE = Rule(SPEC, judge)

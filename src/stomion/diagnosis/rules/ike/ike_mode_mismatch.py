@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.ike.versions import modes
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Finding, Remedy, Stage
 
@@ -40,3 +40,6 @@ def judge(context: Context) -> Finding | None:
         evidence=context.evidence(),
         facts={by.site: wants, asker.site: asked},
     )
+
+
+RULE = Rule(SPEC, judge)

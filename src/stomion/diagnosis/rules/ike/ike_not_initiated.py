@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec, sheet_places
+from stomion.diagnosis.spec import Context, Rule, Spec, sheet_places
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.picture import End, Picture
 
@@ -39,3 +39,6 @@ def negotiated(picture: Picture) -> bool:
     """Is there any sign that the two ends ever spoke to each other?"""
     seen = any(e.story.initiated or e.story.asked or e.story.ike_ever or e.story.child_ever for e in picture.ends)
     return bool(seen or picture.negotiations or picture.esp_out or picture.esp_back)
+
+
+RULE = Rule(SPEC, judge)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.offers import Offers, ike_offers, remedies_for
-from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Stage
 
@@ -71,3 +71,6 @@ def _doubt(certainty: Certainty, refuser: str, offers: Offers) -> str:
         f"{refuser} sent a bare refusal. It may also know no configuration for this peer, or accept another IKE version; "
         f"{refuser}'s own log tells which."
     )
+
+
+RULE = Rule(SPEC, judge)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.ike.versions import versions
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Finding, Remedy, Stage
 
@@ -42,3 +42,6 @@ def judge(context: Context) -> Finding | None:
         evidence=context.evidence(),
         facts={by.site: known[0], asker.site: known[1]} if known else {},
     )
+
+
+RULE = Rule(SPEC, judge)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.cause import Cause, marks_differ
@@ -60,3 +60,6 @@ def _summary(context: Context, cause: Cause) -> str:
     if cause.what is What.UNDECRYPTABLE:
         return f"The pre-shared keys differ: {by} could not make sense of {asker}'s first encrypted message."
     return f"The pre-shared keys differ: {asker} could not prove to {by} that it has the same key."
+
+
+RULE = Rule(SPEC, judge)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec, listed, sheet_place
+from stomion.diagnosis.spec import Context, Rule, Spec, listed, sheet_place
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
 from stomion.tunnel.picture import End, Picture
@@ -47,3 +47,6 @@ def _difference(picture: Picture, end: End) -> tuple[str, Provenance | None] | N
             ours, theirs = (word + listed(sorted(values)) for values in (sent, declared))
             return f"offers {ours}; its sheet says {theirs}", seen.where
     return None
+
+
+RULE = Rule(SPEC, judge)

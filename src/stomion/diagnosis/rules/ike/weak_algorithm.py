@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from stomion.crypto.strength import weak_values
 from stomion.diagnosis.agreed import agreed_proposals
-from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -41,3 +41,6 @@ def judge(context: Context) -> Finding | None:
         places,
         {"weak": weak},
     )
+
+
+RULE = Rule(SPEC, judge)

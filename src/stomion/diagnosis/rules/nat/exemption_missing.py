@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.nat.family import exemption_fault
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.rules.nat.family import Exemption, exemption_finding, first_caught
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Finding, Stage
+from stomion.space.packetwords import packets_text
 
 SPEC = Spec(
     code="exemption-missing",
@@ -17,4 +18,13 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    return exemption_fault(context, SPEC, "missing")
+    item = first_caught(context, Exemption.MISSING)
+    if item is None:
+        return None
+    far = context.picture.other(item.found.end).title
+    remedy = f"exempt {packets_text(item.packets)} from translation, above {item.rule.label}"
+    summary = f"{item.found.end.title} translates what goes to {far} ({item.rule.label}); nothing exempts it."
+    return exemption_finding(context, SPEC, item, summary, remedy)
+
+
+RULE = Rule(SPEC, judge)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.nat.family import exemption_fault
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.rules.nat.family import Exemption, exemption_finding, first_caught, translated_words
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Finding, Stage
+from stomion.space.packetwords import packets_text
 
 SPEC = Spec(
     code="exemption-partial",
@@ -17,4 +18,14 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    return exemption_fault(context, SPEC, "partial")
+    item = first_caught(context, Exemption.PARTIAL)
+    if item is None:
+        return None
+    assert item.other is not None
+    rest = translated_words(context, item.found)
+    remedy = f"widen {item.other.label} to {packets_text(item.packets)}"
+    summary = f"At {item.found.end.title} {item.other.label} exempts only a part; {item.rule.label} translates the rest: {rest}."
+    return exemption_finding(context, SPEC, item, summary, remedy)
+
+
+RULE = Rule(SPEC, judge)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.nat.family import exemption_fault
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.rules.nat.family import Exemption, exemption_finding, first_caught
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Finding, Stage
 
 SPEC = Spec(
@@ -17,4 +17,13 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    return exemption_fault(context, SPEC, "shadowed")
+    item = first_caught(context, Exemption.SHADOWED)
+    if item is None:
+        return None
+    assert item.other is not None
+    far, below = context.picture.other(item.found.end).title, item.other.label
+    summary = f"At {item.found.end.title} {item.rule.label} translates what goes to {far} before {below} can exempt it."
+    return exemption_finding(context, SPEC, item, summary, f"move {below} above {item.rule.label}")
+
+
+RULE = Rule(SPEC, judge)

@@ -1,12 +1,13 @@
-"""Translation of tunnel traffic: whether an exemption is missing, shadowed or partial, for the three rules that ask."""
+"""What the rules of this stage share: all translated traffic of the tunnel, each with its one reason."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from enum import StrEnum
 
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy
-from stomion.model.tables import Hook, Rule
+from stomion.model.tables import Hook, Rule, Tables
 from stomion.space.boxes import Region, region
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import EXEMPTS, Break, all_alike, asked_text, breaks, covering, flow_text, flows_of
@@ -18,17 +19,57 @@ from stomion.walk.passage import Fate
 HOOKS = (Hook.POSTROUTING, Hook.PREROUTING)
 
 
-def exemption_fault(context: Context, spec: Spec, wanted: str) -> Finding | None:
-    """The finding of one kind (`missing`, `shadowed`, `partial`), for the first translated traffic that is of that kind."""
+class Exemption(StrEnum):
+    """What is wrong with the exemption of translated traffic: each is the matter of one rule."""
+
+    MISSING = "missing"
+    SHADOWED = "below a wider translation"
+    PARTIAL = "for a part only"
+
+
+@dataclass(frozen=True, slots=True)
+class Caught:
+    """Traffic of the tunnel that a rule translates. `other` exempts too late or too little, `packets` are all that should be exempt."""
+
+    why: Exemption
+    found: Break
+    rule: Rule
+    order: int
+    packets: Region
+    other: Rule | None = None
+
+
+def caught(context: Context) -> tuple[Caught, ...]:
+    """All translated traffic with its one reason; worked out once for all rules of this family (`Context.once`)."""
     if context.cause is not None:
-        return None
-    for order, found in enumerate(breaks(context.picture)):
-        if found.leg.fate is not Fate.TRANSLATED or found.rule is None:
-            continue
-        kind, other = _kind(context, found)
-        if kind == wanted:
-            return replace(_finding(context, spec, found, other, kind), order=order)
-    return None
+        return ()
+    return tuple(
+        _caught(context, found, found.rule, found.end.tables, order)
+        for order, found in enumerate(breaks(context.picture))
+        if found.leg.fate is Fate.TRANSLATED and found.rule is not None and found.end.tables is not None
+    )
+
+
+def first_caught(context: Context, why: Exemption) -> Caught | None:
+    """The first translated traffic with this reason."""
+    return next((c for c in context.once(caught) if c.why is why), None)
+
+
+def _caught(context: Context, found: Break, rule: Rule, tables: Tables, order: int) -> Caught:
+    packets = _all_packets(context, found)
+    hit = Region((found.leg.box,))
+    earlier, below = covering(tables, found.leg, packets, HOOKS, EXEMPTS)
+    later = [r for r in below if Region(r.boxes) & hit]
+    if later:
+        return Caught(Exemption.SHADOWED, found, rule, order, packets, later[0])
+    if earlier:
+        return Caught(Exemption.PARTIAL, found, rule, order, packets, earlier[-1])
+    return Caught(Exemption.MISSING, found, rule, order, packets)
+
+
+def translated_words(context: Context, found: Break) -> str:
+    """All packets that fare as this traffic does."""
+    return packets_text(all_alike(context.picture, found))
 
 
 def _all_packets(context: Context, found: Break) -> Region:
@@ -46,44 +87,25 @@ def _all_packets(context: Context, found: Break) -> Region:
     return every
 
 
-def _kind(context: Context, found: Break) -> tuple[str, Rule | None]:
-    """What is wrong with the exemption, and the rule that exempts too late or too little."""
-    assert found.rule is not None and found.end.tables is not None
-    packets = _all_packets(context, found)
-    hit = Region((found.leg.box,))
-    earlier, below = covering(found.end.tables, found.leg, packets, HOOKS, EXEMPTS)
-    later = [r for r in below if Region(r.boxes) & hit]
-    if later:
-        return "shadowed", later[0]
-    return ("partial", earlier[-1]) if earlier else ("missing", None)
-
-
-def _finding(context: Context, spec: Spec, found: Break, other: Rule | None, kind: str) -> Finding:
-    rule, end = found.rule, found.end
-    assert rule is not None and end.tables is not None
-    tables, chain = end.tables, chain_of(end.tables, rule)
-    packets = _all_packets(context, found)
-    words = packets_text(all_alike(context.picture, found))
-    if kind == "shadowed":
-        assert other is not None
-        far = context.picture.other(end).title
-        summary = f"At {end.title} {rule.label} translates what goes to {far} before {other.label} can exempt it."
-        remedy = f"move {other.label} above {rule.label}"
-    elif kind == "partial":
-        assert other is not None
-        summary = f"At {end.title} {other.label} exempts only a part; {rule.label} translates the rest: {words}."
-        remedy = f"widen {other.label} to {packets_text(packets)}"
-    else:
-        summary = f"{end.title} translates what goes to {context.picture.other(end).title} ({rule.label}); nothing exempts it."
-        remedy = f"exempt {packets_text(packets)} from translation, above {rule.label}"
-    facts: dict[str, object] = {"rule": rule.label, "chain": chain.name if chain else "", "packets": words}
+def exemption_finding(context: Context, spec: Spec, item: Caught, summary: str, remedy: str) -> Finding:
+    """The finding of one of this family's rules: its sentence and change, with the proof and facts that all of them have."""
+    found, rule, other = item.found, item.rule, item.other
+    tables = found.end.tables
+    assert tables is not None
+    chain = chain_of(tables, rule)
+    facts: dict[str, object] = {
+        "rule": rule.label,
+        "chain": chain.name if chain else "",
+        "packets": translated_words(context, found),
+    }
     if other is not None:
         facts["exemption"] = other.label
     if found.flow is not None:
         facts["flow"] = flow_text(found.flow.test)
     places = [rule.where, other.where if other else None, found.flow.test.where if found.flow else None]
-    clear = not tables.tunnel_devs
-    detail = "Translated, they go out in clear, readable by anyone on the way." if clear else ""
+    detail = "" if tables.tunnel_devs else "Translated, they leave unencrypted, readable by anyone on the path."
     if found.flow is not None and (asked := asked_text(found.flow)):
         detail = " ".join(filter(None, (detail, f"{asked}.")))
-    return spec.finding([end.site], Certainty.PROVEN, summary, [Remedy(end.site, remedy)], places, facts, detail)
+    site = found.end.site
+    finding = spec.finding([site], Certainty.PROVEN, summary, [Remedy(site, remedy)], places, facts, detail)
+    return replace(finding, order=item.order)

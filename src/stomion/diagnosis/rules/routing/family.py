@@ -1,14 +1,15 @@
-"""Routing of tunnel traffic: which kind of fault the first packet without a right way shows, for the rules that ask."""
+"""What the rules of this stage share: all traffic without a right way, each with its one reason."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from enum import StrEnum
 
 from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Origin, Policy, Route, Tables
-from stomion.space.boxes import Region
+from stomion.space.boxes import SOURCE, Region
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import Break, all_alike, asked_text, breaks, flow_text, flows_of
 from stomion.tunnel.picture import Picture
@@ -19,27 +20,39 @@ from stomion.walk.passage import Decision, Fate, Reason
 ASTRAY = (Fate.LOST, Fate.LEAKED, Fate.LOOPING)
 
 
+class Lost(StrEnum):
+    """Why traffic goes astray: each is the matter of one rule."""
+
+    FORWARDING = "forwarding is off"
+    NO_WAY_TO_LAN = "no way to the LAN"
+    PAST_THE_TUNNEL = "another route wins"
+    NO_WAY_TO_TUNNEL = "no route into the tunnel"
+    HOST_WITHOUT_GATEWAY = "the host has no gateway"
+
+
 @dataclass(frozen=True, slots=True)
 class Astray:
-    """A break with its kind: the code of the rule that speaks of it, the sentence and the change."""
+    """Traffic without a right way, and the one reason for it. `host` is the machine behind an end whose routes are meant."""
 
-    code: str
+    why: Lost
     found: Break
-    summary: str
-    remedy: str
+    order: int
     where: Provenance | None = None
+    host: str = ""
     certainty: Certainty = Certainty.PROVEN
 
 
-def routing_fault(context: Context, spec: Spec) -> Finding | None:
-    """The finding of this rule: the first traffic that goes astray in its way."""
+def astray(context: Context) -> tuple[Astray, ...]:
+    """All traffic that goes astray, each with its one reason; worked out once for all rules of this family (`Context.once`)."""
     if context.cause is not None or not may_be_judged(context.picture):
-        return None
-    for order, found in enumerate(breaks(context.picture)):
-        astray = _kind(context, found) if found.leg.fate in ASTRAY else None
-        if astray is not None and astray.code == spec.code:
-            return replace(_finding(context, spec, astray), order=order)
-    return None
+        return ()
+    found = [(o, b) for o, b in enumerate(breaks(context.picture)) if b.leg.fate in ASTRAY]
+    return tuple(a for order, b in found if (a := _astray(context, b, order)) is not None)
+
+
+def first_astray(context: Context, why: Lost) -> Astray | None:
+    """The first traffic that goes astray for this reason."""
+    return next((a for a in context.once(astray) if a.why is why), None)
 
 
 def may_be_judged(picture: Picture) -> bool:
@@ -54,81 +67,71 @@ def seen_up(picture: Picture) -> bool:
     return bool(up or (picture.esp_out and picture.esp_back))
 
 
-def _finding(context: Context, spec: Spec, astray: Astray) -> Finding:
-    found = astray.found
+def routing_finding(context: Context, spec: Spec, item: Astray, summary: str, remedy: str) -> Finding:
+    """The finding of one of this family's rules: its sentence and change, with the proof and facts that all of them have."""
+    found = item.found
     facts: dict[str, object] = {"way": found.leg.says}
-    detail = ""
+    details = []
     if found.leg.fate is Fate.LEAKED:
         packets = packets_text(all_alike(context.picture, found))
         facts["in_clear"] = packets
-        detail = f"These packets go out in clear, readable by anyone on the way: {packets}."
+        details.append(f"These packets leave unencrypted, readable by anyone on the path: {packets}.")
     if found.flow is not None:
         facts["flow"] = flow_text(found.flow.test)
-    if found.flow is not None and (asked := asked_text(found.flow)):
-        detail = " ".join(filter(None, (detail, f"{asked}.")))
+        details += [f"{asked}." for asked in [asked_text(found.flow)] if asked]
     places = [
-        astray.where,
+        item.where,
         *(s.where for _, s in reversed(found.leg.steps) if s.what in (Decision.ROUTE, Decision.HOST)),
         found.flow.test.where if found.flow else None,
     ]
     if not any(places):
         places = [sheet_place(found.end)]
-    return spec.finding(
-        [found.end.site], astray.certainty, astray.summary, [Remedy(found.end.site, astray.remedy)], places, facts, detail
-    )  # fmt: skip
+    site, detail = found.end.site, " ".join(details)
+    finding = spec.finding([site], item.certainty, summary, [Remedy(site, remedy)], places, facts, detail)
+    return replace(finding, order=item.order)
 
 
-def _kind(context: Context, found: Break) -> Astray | None:
+def _astray(context: Context, found: Break, order: int) -> Astray | None:
     end, leg = found.end, found.leg
-    other = context.picture.other(end)
-    step = leg.steps[-1][1] if leg.steps else None
-    where = step.where if step is not None else None
+    where = leg.steps[-1][1].where if leg.steps else None
     if leg.place is Machine.HOST:
-        return _host(context, found, where)
+        return _host(context, found, order, where)
     tables = end.tables
     if tables is None:
         return None
     if leg.reason is Reason.FORWARDING_OFF:
-        return Astray(
-            "forwarding-disabled",
-            found,
-            f"{end.title} does not pass packets on: forwarding is switched off.",
-            "switch forwarding on",
-            where,
-        )
+        return Astray(Lost.FORWARDING, found, order, where)
     flows = flows_of(context.picture)
     assert flows is not None
     policies = flows.sides[0 if end is context.picture.left else 1].policies
-    far = tuple(f for p in policies for f in p.far)
     if policies and not any(_concerns(p, leg) for p in policies):
         # What the selectors do not name is no matter of the tunnel's routes.
         return None
     if leg.at == FAR:
-        text = f"{end.title} has no way to its own LAN for what comes out of the tunnel: {leg.says or leg.fate.value}."
-        return Astray("return-route-missing", found, text, "add the route to the LAN behind it", where)
-    tunnel_route = route_into_tunnel(tables, far)
-    way = leg.passage.way if leg.passage is not None else None
+        return Astray(Lost.NO_WAY_TO_LAN, found, order, where)
     if leg.fate is Fate.LEAKED and leg.passage is not None and leg.passage.policy is None and not tables.tunnel_devs:
         return None
-    if tunnel_route is not None or (
-        way is not None and way.route is not None and way.route.length > 0 and not tables.tunnel_devs
-    ):
-        thief = way.route.text if way is not None and way.route is not None else leg.says
-        by = " (policy routing)" if way is not None and way.rule is not None and not way.rule.of_the_system else ""
-        summary = f"At {end.title} the way to {other.title} is taken past the tunnel: {thief}{by}."
-        place = (way.rule.where if by and way.rule is not None else way.where) if way is not None else where
-        return Astray(
-            "route-stolen",
-            found,
-            summary,
-            f"take that route or rule away, or leave {other.title}'s LAN out of it",
-            place,
-        )
+    if _stolen(tables, leg, tuple(f for p in policies for f in p.far)):
+        way = leg.passage.way if leg.passage is not None else None
+        led = way.rule if way is not None and led_by_policy(leg) else None
+        return Astray(Lost.PAST_THE_TUNNEL, found, order, led.where if led is not None else way.where if way else where)
     if tables.source is Origin.SYSTEM and (not seen_up(context.picture) or _worked_before(context.picture, found)):
         # The system's routes into a tunnel come and go with it: without a sign that it is up their absence tells nothing.
         return None
-    summary = f"{end.title} has no route into the tunnel for {other.title}'s LAN: {leg.says or 'it goes elsewhere'}."
-    return Astray("tunnel-route-missing", found, summary, f"route {other.title}'s LAN into the tunnel", where)
+    return Astray(Lost.NO_WAY_TO_TUNNEL, found, order, where)
+
+
+def _stolen(tables: Tables, leg: Leg, far: tuple[tuple[int, int], ...]) -> bool:
+    """Is there a route into the tunnel that another one wins over, or a special route where the selectors alone would do?"""
+    way = leg.passage.way if leg.passage is not None else None
+    special = way is not None and way.route is not None and way.route.length > 0
+    return route_into_tunnel(tables, far) is not None or (special and not tables.tunnel_devs)
+
+
+def led_by_policy(leg: Leg) -> bool:
+    """Did a rule of policy routing, and not the destination alone, choose the way?"""
+    way = leg.passage.way if leg.passage is not None else None
+    return way is not None and way.rule is not None and not way.rule.of_the_system
 
 
 def _worked_before(picture: Picture, found: Break) -> bool:
@@ -146,29 +149,21 @@ def _concerns(policy: Policy, leg: Leg) -> bool:
     )
 
 
-def _host(context: Context, found: Break, where: Provenance | None) -> Astray | None:
+def _host(context: Context, found: Break, order: int, where: Provenance | None) -> Astray | None:
     """A host behind an end that does not find the way to the far side."""
-    end = found.end
-    other = context.picture.other(end)
+    end, leg = found.end, found.leg
     flows = flows_of(context.picture)
     assert flows is not None
-    address = found.leg.box[0][0]
-    side = flows.sides[0 if end is context.picture.left else 1]
-    host = side.host_at(address)
+    host = flows.sides[0 if end is context.picture.left else 1].host_at(leg.box[SOURCE][0])
     if host is None:
         return None
-    default = [r for r in host.routes if r.length == 0]
     where = where or next((Provenance(r.where.file, end.site) for r in host.routes), None)
-    if not default and found.leg.reason is Reason.HOST_NO_ROUTE:
-        summary = f"{host.host} behind {end.title} has no default gateway and no route to {other.title}'s LAN: its answers end there."
-        return Astray("host-gateway-missing", found, summary, f"set the gateway as default route on {host.host}", where)
-    summary = f"{host.host} behind {end.title} does not send to {other.title}'s LAN via the gateway: {found.leg.says}."
-    remedy = f"route {other.title}'s LAN to the gateway on {host.host}"
+    if leg.reason is Reason.HOST_NO_ROUTE and not any(r.length == 0 for r in host.routes):
+        return Astray(Lost.HOST_WITHOUT_GATEWAY, found, order, where, host.host)
     # Another router might know the way on; that the test failed speaks against it, and does not prove it.
-    elsewhere = any(s.way is not None and s.way.via for _, s in found.leg.steps)
-    return Astray(
-        "return-route-missing", found, summary, remedy, where, Certainty.LIKELY if elsewhere else Certainty.PROVEN
-    )
+    elsewhere = any(s.way is not None and s.way.via for _, s in leg.steps)
+    certainty = Certainty.LIKELY if elsewhere else Certainty.PROVEN
+    return Astray(Lost.NO_WAY_TO_LAN, found, order, where, host.host, certainty)
 
 
 def route_into_tunnel(tables: Tables, far: tuple[tuple[int, int], ...]) -> Route | None:

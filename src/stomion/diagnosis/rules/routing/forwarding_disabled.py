@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.routing.family import routing_fault
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.rules.routing.family import Lost, first_astray, routing_finding
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Finding, Stage
 
 SPEC = Spec(
@@ -17,4 +17,11 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    return routing_fault(context, SPEC)
+    item = first_astray(context, Lost.FORWARDING)
+    if item is None:
+        return None
+    summary = f"{item.found.end.title} does not pass packets on: forwarding is switched off."
+    return routing_finding(context, SPEC, item, summary, "switch forwarding on")
+
+
+RULE = Rule(SPEC, judge)

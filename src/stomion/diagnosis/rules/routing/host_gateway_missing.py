@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.routing.family import routing_fault
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.rules.routing.family import Lost, first_astray, routing_finding
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Finding, Stage
 
 SPEC = Spec(
@@ -17,4 +17,12 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    return routing_fault(context, SPEC)
+    item = first_astray(context, Lost.HOST_WITHOUT_GATEWAY)
+    if item is None:
+        return None
+    end, far = item.found.end.title, context.picture.other(item.found.end).title
+    summary = f"{item.host} behind {end} has no default gateway and no route to {far}'s LAN: its answers end there."
+    return routing_finding(context, SPEC, item, summary, f"set the gateway as default route on {item.host}")
+
+
+RULE = Rule(SPEC, judge)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec, sheet_places
+from stomion.diagnosis.spec import Context, Rule, Spec, sheet_places
 from stomion.model.box import Interval
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.space.axis import addresses_text
@@ -39,3 +39,6 @@ def _link(end: End) -> Interval | None:
         return None
     found = end.tables.addresses.get(end.sheet.interface, [])
     return found[0][1] if found else None
+
+
+RULE = Rule(SPEC, judge)

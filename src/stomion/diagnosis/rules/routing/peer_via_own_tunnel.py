@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.space.axis import address_number
 from stomion.tunnel.picture import End, Picture
@@ -51,3 +51,6 @@ def _peer_of(picture: Picture, end: End) -> str:
         return next((a for a in pair if a in other.addresses), "")
     up = end.story.ike_ever or end.story.child_ever
     return up.peer or "" if up is not None else ""
+
+
+RULE = Rule(SPEC, judge)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.routing.family import may_be_judged, route_into_tunnel, seen_up
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.space.boxes import Region, region
 from stomion.space.packetwords import packets_text
@@ -78,3 +78,6 @@ def _finding(far: End, end: End, leaking: list[tuple[Share, Region]]) -> Finding
         [s.where for s, _ in leaking],
         {"packets": packets, "out": devs},
     )
+
+
+RULE = Rule(SPEC, judge)

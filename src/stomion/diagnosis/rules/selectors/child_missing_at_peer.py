@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec, last_event
+from stomion.diagnosis.spec import Context, Rule, Spec, last_event
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.picture import End
@@ -54,3 +54,6 @@ def _kept_alone(context: Context, end: End, other: End) -> bool:
         t for t in context.picture.tests if t.at is not None and gone.at is not None and t.at > gone.at and t.expected
     ]
     return bool(after) and not any(t.passed for t in after)
+
+
+RULE = Rule(SPEC, judge)

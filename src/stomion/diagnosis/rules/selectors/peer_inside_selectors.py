@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec, sheet_place
+from stomion.diagnosis.spec import Context, Rule, Spec, sheet_place
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.space.ranges import common, is_any, spans, written
 
@@ -41,3 +41,6 @@ def judge(context: Context) -> Finding | None:
             {"range": wide[0]},
         )
     return None
+
+
+RULE = Rule(SPEC, judge)

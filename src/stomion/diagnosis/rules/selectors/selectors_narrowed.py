@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.exchange.inside import child_asked
 from stomion.model.event import Event
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
@@ -123,3 +123,6 @@ def _told(
         evidence=evidence,
         facts={"lacking": list(lacking), "held": list(held), "wanted": list(wanted)},
     )
+
+
+RULE = Rule(SPEC, judge)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from stomion.diagnosis.rules.selectors import selectors_narrowed
 from stomion.diagnosis.rules.selectors.selectors_unacceptable import remedies_for, sentence
 from stomion.diagnosis.rules.selectors.wishes import differences
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Stage
 
@@ -25,7 +25,7 @@ def judge(context: Context) -> Finding | None:
     if cause is None or not cause.declared or cause.what is not What.SELECTORS_REFUSED:
         return None
     found = differences(context)
-    if not found or selectors_narrowed.judge(context) is not None:
+    if not found or context.once(selectors_narrowed.judge) is not None:
         return None
     return Finding(
         code=SPEC.code,
@@ -37,3 +37,6 @@ def judge(context: Context) -> Finding | None:
         evidence=context.evidence(),
         facts={"ranges": [{"of": d.owner.site, "own": list(d.owner_says), "peer": list(d.peer_says)} for d in found]},
     )
+
+
+RULE = Rule(SPEC, judge)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.selectors.wishes import Difference, differences, wish_of
-from stomion.diagnosis.spec import Context, Spec, listed
+from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.space.ranges import missing, written
@@ -71,3 +71,6 @@ def remedies_for(context: Context, d: Difference) -> tuple[Remedy, ...]:
     )
     at_peer = Remedy(peer.site, f"set its remote selector to {listed(d.owner_says)} instead of {listed(d.peer_says)}")
     return (at_owner, at_peer) if d.wrong is d.owner else (at_peer, at_owner)
+
+
+RULE = Rule(SPEC, judge)

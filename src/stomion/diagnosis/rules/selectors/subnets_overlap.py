@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec, listed, sheet_places
+from stomion.diagnosis.spec import Context, Rule, Spec, listed, sheet_places
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.space.ranges import common, is_any, spans, written
 from stomion.tunnel.picture import End
@@ -15,6 +15,7 @@ SPEC = Spec(
     decided="Both ends' sheets name the same local range, or the LANs seen at both ends share addresses. A wide selector that "
     "merely contains the other end's LAN is no overlap, and neither is any-to-any.",
     example="10.66.0.0/24 is in use behind Quayhead and behind Marram.",
+    explains=frozenset({"peer-inside-selectors"}),
 )
 
 
@@ -64,3 +65,6 @@ def _lans(end: End) -> list[str]:
     wan = [f"{a}" for a in end.addresses]
     protected = _declared(end)
     return [n for n in end.networks if not common([n], wan) and (not protected or common([n], protected))]
+
+
+RULE = Rule(SPEC, judge)

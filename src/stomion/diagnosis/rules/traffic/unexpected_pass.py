@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.filter.family import open_flow
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import asked_text, flow_text
@@ -19,7 +19,7 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    found = open_flow(context)
+    found = context.once(open_flow)
     if found is None or found.rule is not None:
         return None
     test = found.flow.test
@@ -33,3 +33,6 @@ def judge(context: Context) -> Finding | None:
         {"flow": flow_text(test), "packets": packets_text(found.flow.part) if found.flow.part else flow_text(test)},
         asked_text(found.flow),
     )
+
+
+RULE = Rule(SPEC, judge)

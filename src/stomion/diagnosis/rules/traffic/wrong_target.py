@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.flows import flow_text
 from stomion.tunnel.picture import End
@@ -55,3 +55,6 @@ def _kind(address: str, end: End) -> str:
         if target == network.broadcast_address:
             return "the broadcast address"
     return ""
+
+
+RULE = Rule(SPEC, judge)

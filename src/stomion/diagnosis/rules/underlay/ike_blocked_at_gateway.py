@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.underlay.silence import unanswered
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -13,6 +13,7 @@ SPEC = Spec(
     means="The request is on the wire of the asked gateway, and its IKE service knows nothing of it: a filter on that gateway stands between the two.",
     decided="The capture at the asked gateway holds the requests, its log tells of the service and of no request from this peer, and no ICMP says that the port is closed.",
     example="Quayhead's requests reach Marram's interface and its IKE service never hears of them.",
+    explains=frozenset({"ike-lost-in-path", "peer-silent"}),
 )
 
 
@@ -33,3 +34,6 @@ def judge(context: Context) -> Finding | None:
         {"port": port},
         "A service that does not listen on this address would look the same, were it not for the ICMP message that is missing.",
     )
+
+
+RULE = Rule(SPEC, judge)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.underlay.silence import unanswered
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.exchange.negotiation import Step
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
@@ -45,3 +45,6 @@ def judge(context: Context) -> Finding | None:
 
 def _seen(steps: list[Step]) -> list[Provenance]:
     return [where for s in steps for _, where in s.seen]
+
+
+RULE = Rule(SPEC, judge)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -12,6 +12,9 @@ SPEC = Spec(
     means="The interface or line that the tunnel runs over went down and did not come up again; nothing above it can work.",
     decided="The last record about a link of an end says that it went down, and no log tells of a Child SA that came up after it.",
     example="Eelgrass's link wan0 went down and has not come back.",
+    explains=frozenset(
+        {"peer-gone", "peer-silent", "ike-lost-in-path", "peer-not-listening", "no-route-to-peer", "link-flapping"}
+    ),
 )
 
 
@@ -41,3 +44,6 @@ def _carried_on(context: Context, since: float | None) -> bool:
     ups = [e.story.child_up.at for e in context.picture.ends if e.story.child_up]
     passed = [t.at for t in context.picture.tests if t.passed]
     return since is not None and any(at is not None and at > since for at in (*ups, *passed))
+
+
+RULE = Rule(SPEC, judge)

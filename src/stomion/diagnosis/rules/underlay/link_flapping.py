@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import MAX_EVIDENCE, Context, Spec
+from stomion.diagnosis.spec import MAX_EVIDENCE, Context, Rule, Spec
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -12,6 +12,7 @@ SPEC = Spec(
     means="The tunnel is torn down and set up again and again because a link beneath it does not stay up.",
     decided="Event records tell of three or more losses of a link, with recoveries between them.",
     example="A link on the way was lost 4 times and came back each time.",
+    explains=frozenset({"peer-gone", "peer-silent", "path-outage", "packet-loss", "ike-lost-in-path"}),
 )
 LOSSES = 3
 """So many losses make it flapping: one is an outage, two may be a repair."""
@@ -43,3 +44,6 @@ def judge(context: Context) -> Finding | None:
             facts={"losses": len(downs)},
         )
     return None
+
+
+RULE = Rule(SPEC, judge)

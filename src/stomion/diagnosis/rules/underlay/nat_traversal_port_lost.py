@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.underlay.silence import unanswered
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -45,3 +45,6 @@ def judge(context: Context) -> Finding | None:
         evidence=silence.places,
         facts={"direction": f"{asker.site}-to-{other.site}"},
     )
+
+
+RULE = Rule(SPEC, judge)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Finding, Remedy, Stage
 
@@ -14,6 +14,7 @@ SPEC = Spec(
     "route is missing.",
     decided="The gateway's log says that sending failed because the network is unreachable.",
     example="Marram has no route to 192.0.2.10 and can't answer Quayhead.",
+    explains=frozenset({"peer-gone", "ike-lost-in-path"}),
 )
 
 
@@ -33,3 +34,6 @@ def judge(context: Context) -> Finding | None:
         evidence=context.evidence(),
         facts={"destination": address},
     )
+
+
+RULE = Rule(SPEC, judge)

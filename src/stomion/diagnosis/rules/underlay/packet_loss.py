@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.measure.loss import scattered_loss
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
 
@@ -38,3 +38,6 @@ def judge(context: Context) -> Finding | None:
             {"lost": loss.lost, "sent": loss.sent, "runs": loss.runs},
         )
     return None
+
+
+RULE = Rule(SPEC, judge)

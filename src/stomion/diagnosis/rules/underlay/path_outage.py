@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import PATH, Certainty, Finding, Stage
 
 SPEC = Spec(
@@ -34,3 +34,6 @@ def judge(context: Context) -> Finding | None:
             facts={"outages": times, "seconds": gone},
         )
     return None
+
+
+RULE = Rule(SPEC, judge)

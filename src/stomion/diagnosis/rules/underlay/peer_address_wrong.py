@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.underlay.silence import wrong_address
-from stomion.diagnosis.spec import Context, Spec, sheet_place
+from stomion.diagnosis.spec import Context, Rule, Spec, sheet_place
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -30,3 +30,6 @@ def judge(context: Context) -> Finding | None:
         [sheet_place(end), sheet_place(other), *(e.where for e in end.story.silence[-1:])],
         {"declared": declared, "actual": other.address},
     )
+
+
+RULE = Rule(SPEC, judge)

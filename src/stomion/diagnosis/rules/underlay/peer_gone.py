@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -34,3 +34,6 @@ def judge(context: Context) -> Finding | None:
             evidence=(given_up[-1].where, story.ike_ever.where),
         )
     return None
+
+
+RULE = Rule(SPEC, judge)

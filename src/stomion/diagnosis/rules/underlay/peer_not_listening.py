@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.underlay.silence import unanswered
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
@@ -41,3 +41,6 @@ def judge(context: Context) -> Finding | None:
         evidence=(where, *silence.places),
         facts={"port": port},
     )
+
+
+RULE = Rule(SPEC, judge)

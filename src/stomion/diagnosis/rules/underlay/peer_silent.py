@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.underlay.silence import unanswered
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -45,3 +45,6 @@ def judge(context: Context) -> Finding | None:
         },
         detail="A capture at the other end decides: requests that arrive there accuse that gateway, their absence the path.",
     )
+
+
+RULE = Rule(SPEC, judge)
