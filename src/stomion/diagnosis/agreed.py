@@ -10,11 +10,12 @@ from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
 from stomion.tunnel.picture import Picture
+from stomion.tunnel.settings import Layer, declared_proposals
 
 
-def agreed_proposals(picture: Picture, layer: str) -> list[tuple[Proposal, Provenance | None]]:
-    """The agreed proposal with its proof: at most one, as it was chosen on the wire or in a log; `layer` is IKE or ESP."""
-    if layer == "IKE":
+def agreed_proposals(picture: Picture, layer: Layer) -> list[tuple[Proposal, Provenance | None]]:
+    """The agreed proposal with its proof: at most one, as it was chosen on the wire or in a log;"""
+    if layer is Layer.IKE:
         for negotiation in reversed(picture.negotiations):
             if negotiation.chosen:
                 return [(negotiation.chosen[0], negotiation.steps[0].where)]
@@ -23,9 +24,7 @@ def agreed_proposals(picture: Picture, layer: str) -> list[tuple[Proposal, Prove
             if event is not None and event.mine is not None:
                 return [(event.mine, event.where)]
     left, right = picture.ends
-    mine, theirs = (
-        (left.ike_proposals, right.ike_proposals) if layer == "IKE" else (left.child_proposals, right.child_proposals)
-    )
+    mine, theirs = (declared_proposals(e, layer) for e in (left, right))
     found = would_choose(mine, theirs, picture.version or 2)
     return [(found, left.sheet_place)] if found is not None else []
 
@@ -35,10 +34,10 @@ def lifetimes(proposals: Sequence[Proposal]) -> int:
     return min((p.lifetime_s for p in proposals if p.lifetime_s), default=0)
 
 
-def lifetime_difference(context: Context, spec: Spec, layer: str, name: str) -> Finding | None:
+def lifetime_difference(context: Context, spec: Spec, layer: Layer, name: str) -> Finding | None:
     """The caution that two sheets give an SA different lifetimes; `name` is the SA's in words."""
     left, right = context.picture.ends
-    mine, theirs = (lifetimes(e.ike_proposals if layer == "IKE" else e.child_proposals) for e in (left, right))
+    mine, theirs = (lifetimes(declared_proposals(e, layer)) for e in (left, right))
     if not mine or not theirs or mine == theirs:
         return None
     first, later = (left, right) if mine < theirs else (right, left)

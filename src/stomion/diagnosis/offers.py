@@ -7,13 +7,11 @@ from dataclasses import dataclass
 from stomion.crypto.agreement import Miss, agree, nearest_miss
 from stomion.crypto.strength import strongest
 from stomion.diagnosis.spec import Context, listed
-from stomion.exchange.inside import child_asked
-from stomion.model.event import Event, What
+from stomion.exchange.negotiation import Negotiation
 from stomion.model.finding import Remedy
 from stomion.model.proposal import Proposal
 from stomion.tunnel.picture import End
-
-_CHILD = frozenset({What.CHILD_PROPOSAL_REFUSED, What.PFS_REFUSED, What.PROPOSAL_REFUSED})
+from stomion.tunnel.settings import Basis, Layer, accepted, declared_proposals, offered
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,17 +47,28 @@ def ike_offers(context: Context) -> Offers:
     cause = context.cause
     assert cause is not None
     refuser, asker = cause.by, context.asker
-    offered = (
-        _of_wire(context) or _named(refuser, "theirs", "IKE") or _named(asker, "mine", "IKE") or asker.ike_proposals
-    )
-    accepted = _named(refuser, "mine", "IKE") or refuser.ike_proposals
-    wanted = _wanted_group(context)
-    if not accepted and wanted and offered:
-        accepted = tuple(Proposal("IKE", p.encryption, p.integrity, p.prf, (wanted,)) for p in offered[:1])
-    if accepted and agree(offered, accepted):
+    refused = _refused(context)
+    offers = offered(context.picture, asker, Layer.IKE, refused).value
+    accepts = _taken(context, offers, refused)
+    if accepts and agree(offers, accepts):
         # What one end says it takes would do: the sheet or the log speaks of another time or connection.
-        accepted = refuser.ike_proposals if not agree(offered, refuser.ike_proposals) else ()
-    return Offers(tuple(offered), tuple(accepted), nearest_miss(offered, accepted))
+        declared = declared_proposals(refuser, Layer.IKE)
+        accepts = declared if not agree(offers, declared) else ()
+    return Offers(offers, accepts, nearest_miss(offers, accepts))
+
+
+def _taken(context: Context, offers: tuple[Proposal, ...], refused: Negotiation | None) -> tuple[Proposal, ...]:
+    """What the refuser takes. Of a group that it asked for instead of the offered one, the rest of the offer was no matter."""
+    assert context.cause is not None
+    told = accepted(context.picture, context.cause.by, Layer.IKE)
+    asked_again = next(
+        (n for n in reversed(context.picture.negotiations) if n.wanted_group is not None and n.refusal), None
+    )
+    if told.source is not Basis.SEEN or told.where is None or told.where.packet is None or asked_again is None:
+        return told.value if told.where is None or told.where.packet is None else ()
+    return tuple(
+        Proposal(Layer.IKE, p.encryption, p.integrity, p.prf, (str(asked_again.wanted_group),)) for p in offers[:1]
+    )
 
 
 def child_offers(context: Context) -> Offers:
@@ -67,58 +76,21 @@ def child_offers(context: Context) -> Offers:
     cause = context.cause
     assert cause is not None
     refuser, asker = cause.by, context.asker
-    inside = child_asked(context.picture.negotiations)
-    sealed = inside.proposals if inside is not None and inside.initiator in asker.addresses else ()
-    offered = _named(refuser, "theirs", "ESP") or sealed or _named(asker, "mine", "ESP") or asker.child_proposals
-    accepted = _named(refuser, "mine", "ESP") or refuser.child_proposals
-    miss = nearest_miss(offered, accepted)
+    offers = offered(context.picture, asker, Layer.CHILD).value
+    accepts = accepted(context.picture, refuser, Layer.CHILD).value
+    miss = nearest_miss(offers, accepts)
     if miss is None and asker.child_proposals and refuser.child_proposals:
-        offered, accepted = asker.child_proposals, refuser.child_proposals
-        miss = nearest_miss(offered, accepted)
-    return Offers(tuple(offered), tuple(accepted), miss)
+        offers, accepts = asker.child_proposals, refuser.child_proposals
+        miss = nearest_miss(offers, accepts)
+    return Offers(offers, accepts, miss)
 
 
-def _of_wire(context: Context) -> tuple[Proposal, ...]:
-    cause = context.cause
-    negotiation = (cause.negotiation if cause else None) or next(
-        (n for n in reversed(context.picture.negotiations) if n.refusal_step >= 0 and n.offered), None
-    )
-    if negotiation is None or (cause and context.picture.end_at(negotiation.initiator) is cause.by):
-        return ()
-    return negotiation.offered
-
-
-def _wanted_group(context: Context) -> str | None:
-    for negotiation in reversed(context.picture.negotiations):
-        if negotiation.wanted_group is not None and negotiation.refusal:
-            return str(negotiation.wanted_group)
-    return None
-
-
-def _list_of(end: End, last: Event, whose: str) -> tuple[Proposal, ...]:
-    """The proposals on the lines straight above `last`, of the same layer and connection, and its own."""
-    wanted: Proposal | None = getattr(last, whose)
-    found: list[Proposal] = []
-    line = last.where.line or 0
-    for event in reversed(end.events):
-        mine: Proposal | None = getattr(event, whose)
-        same = event.what is What.PROPOSALS and event.where.file == last.where.file and event.conn == last.conn
-        if same and event.where.line == line and mine and wanted and mine.protocol == wanted.protocol:
-            found.append(mine)
-            line -= 1
-    return tuple(reversed(found))
-
-
-def _named(end: End, whose: str, protocol: str) -> tuple[Proposal, ...]:
-    """The last proposals an end's log names as its own or as the peer's, for this layer; the refusal's own line first."""
-    wanted = (What.IKE_PROPOSAL_REFUSED,) if protocol == "IKE" else tuple(_CHILD)
-    for kinds in (wanted, (What.PROPOSALS, What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED, *_CHILD)):
-        for event in reversed(end.events):
-            if event.what in kinds:
-                found: Proposal | None = getattr(event, whose)
-                if found is not None and (found.protocol == protocol or event.what in wanted):
-                    return _list_of(end, event, whose) or (found,)
-    return ()
+def _refused(context: Context) -> Negotiation | None:
+    """The negotiation whose offer was refused: that of the cause, else the last one on the wire that was."""
+    if context.cause is not None and context.cause.negotiation is not None:
+        return context.cause.negotiation
+    found = (n for n in reversed(context.picture.negotiations) if n.refusal_step >= 0 and n.offered)
+    return next(found, None)
 
 
 def remedies_for(offers: Offers, asker: End, refuser: End, layer: str) -> tuple[Remedy, ...]:

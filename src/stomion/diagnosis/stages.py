@@ -10,7 +10,10 @@ from stomion.exchange.negotiation import Reach
 from stomion.model.event import What
 from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Status, Verdict
 from stomion.model.provenance import Provenance
+from stomion.tunnel import settings
 from stomion.tunnel.picture import End, Picture
+from stomion.tunnel.settings import Basis, Layer, known, ranges
+from stomion.tunnel.up import proven_at
 
 Line = tuple[Verdict, str, Provenance | None]
 """One end's verdict of a stage, the words for it, and their proof."""
@@ -86,7 +89,7 @@ def _ike(picture: Picture, end: End) -> Line:
     text = _ike_words(picture, end)
     if up:
         return (Verdict.PASS, text or "IKE SA up", up.where)
-    if (picture.esp_out and picture.esp_back) or end.has_counters:
+    if proven_at(picture, end):
         return (Verdict.PASS, text or "IKE SA up", None)
     for negotiation in reversed(picture.negotiations):
         if negotiation.reach >= Reach.AUTH_ANSWERED and not negotiation.refusal:
@@ -98,19 +101,8 @@ def _ike(picture: Picture, end: End) -> Line:
 
 def _ike_words(picture: Picture, end: End) -> str:
     """`version 2 · AES-GCM-16-256 · group 20`: what this end declares, says or sends."""
-    version = (end.sheet.ike if end.sheet else None) or picture.version
-    proposal = next(iter(end.ike_proposals), None)
-    if proposal is None:
-        agreed = end.story.ike_agreed
-        proposal = agreed.mine if agreed else None
-    if proposal is None:
-        for negotiation in reversed(picture.negotiations):
-            if negotiation.initiator in end.addresses and negotiation.offered:
-                proposal = negotiation.offered[0]
-                break
-            if negotiation.responder in end.addresses and negotiation.chosen:
-                proposal = negotiation.chosen[0]
-                break
+    version = settings.version(picture, end).value or picture.version
+    proposal = next(iter(known(picture, end, Layer.IKE).value), None)
     parts = [f"version {version}"] if version else []
     if proposal is not None:
         parts.append(str(proposal))
@@ -128,30 +120,23 @@ def _ike_place(picture: Picture, end: End) -> Provenance | None:
 
 
 def _child(picture: Picture, end: End) -> Line:
-    text = " · ".join(str(p) for p in end.child_proposals[:1])
+    text = " · ".join(str(p) for p in known(picture, end, Layer.CHILD).value[:1])
     if end.story.child_ever:
         rekeys = f" · rekeyed {len(end.story.children) - 1}×" if len(end.story.children) > 1 else ""
         return (Verdict.PASS, (text or "Child SA up") + rekeys, end.story.child_ever.where)
-    if (picture.esp_out and picture.esp_back) or end.has_counters:
+    if proven_at(picture, end):
         return (Verdict.PASS, text or "Child SA up", None)
     return (Verdict.UNSEEN, text, None) if text else NOTHING
 
 
 def _selectors(picture: Picture, end: End) -> Line:
     up = end.story.child_ever
-    if end.sheet and end.sheet.local_ts:
-        text = f"{listed(end.sheet.local_ts, '+')} ⇄ {listed(end.sheet.remote_ts, '+')}"
-    elif up and len(up.my_ts) == 2:
-        text = f"{up.my_ts[0]} ⇄ {up.my_ts[1]}"
-    else:
-        refused = next((r.event for r in reversed(end.story.standing) if r.event.my_ts or r.event.their_ts), None)
-        pair = (refused.my_ts or refused.their_ts) if refused else ()
-        text = f"{pair[0]} ⇄ {pair[1]}" if len(pair) == 2 else ""
-        if refused and text:
-            return (Verdict.UNSEEN, text, refused.where)
+    told = ranges(picture, end)
+    text = f"{listed(told.value.near, '+')} ⇄ {listed(told.value.remote, '+')}" if told.value.whole else ""
     if up or (end.has_counters and picture.esp_out and picture.esp_back):
         return (Verdict.PASS, text or "agreed", up.where if up else None)
-    return (Verdict.UNSEEN, text, None) if text else NOTHING
+    seen_at = told.where if told.source is not Basis.DECLARED else None
+    return (Verdict.UNSEEN, text, seen_at) if text else NOTHING
 
 
 def _from_tables(stage: Stage) -> Callable[[Picture, End], Line]:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import ipaddress
 from collections import Counter
-from collections.abc import Iterable
 
 from stomion.case.evidence import Evidence
 from stomion.exchange.clock import clock_from_logs, clock_offset
@@ -15,8 +13,8 @@ from stomion.model.packet import Datagram
 from stomion.model.provenance import Problem, Provenance
 from stomion.model.record import EventRecord
 from stomion.model.site import SheetTunnel
-from stomion.space.axis import address_text, interval_of
-from stomion.space.ranges import is_any, spans
+from stomion.space.axis import address_text
+from stomion.tunnel.lans import lans_of, meets, without_any
 from stomion.tunnel.pairing import Plan, from_declarations, from_evidence, from_sheets, own_addresses
 from stomion.tunnel.picture import End, EspSeen, LanTest, LinkEvent, Picture, PingSeries
 from stomion.vocabulary.algorithms import model_proposal
@@ -91,7 +89,7 @@ def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, evidence: Ev
         whole = index.sheets.get(site)
         for other in whole.tunnel if whole is not None else ():
             if other is not sheet and other.peer_site and other.peer_site == sheet.peer_site:
-                end.networks |= _ranges(other.local_ts)
+                end.networks |= without_any(other.local_ts)
         end.sheet_line = _sheet_line(site, sheet, index)
         end.ike_proposals = tuple(model_proposal(p, "IKE") for p in sheet.ike_proposal)
         end.child_proposals = tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal)
@@ -242,7 +240,7 @@ def _settle_fates(picture: Picture, evidence: Evidence) -> None:
 def _attach_tests(picture: Picture, evidence: Evidence) -> None:
     for record, (file, line) in zip(evidence.tests, evidence.test_places, strict=True):
         end = _site_of(record.source, picture)
-        if end is None or not _inside(record.to, _lans(picture.other(end), end)):
+        if end is None or not meets(record.to, lans_of(picture.other(end), end)):
             continue
         picture.tests.append(
             LanTest(
@@ -260,7 +258,7 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
         )
     for source, to, service, outcome, line in evidence.expects:
         end = _site_of(source, picture)
-        if end is None or not _meets(_host_address(to, picture.other(end), end) or to, _lans(picture.other(end), end)):
+        if end is None or not meets(_host_address(to, picture.other(end), end) or to, lans_of(picture.other(end), end)):
             continue
         picture.expected.append(
             LanTest(
@@ -277,7 +275,7 @@ def _host_address(name: str, end: End, other: End) -> str:
         return "" if site == end.site else name
     found = end.hosts.get(host)
     numbers = [own for dev, rows in found.addresses.items() if dev != "lo" for own, _ in rows] if found else []
-    return next((address_text(n) for n in numbers if _inside(address_text(n), _lans(end, other))), "")
+    return next((address_text(n) for n in numbers if meets(address_text(n), lans_of(end, other))), "")
 
 
 def _attach_links(picture: Picture, evidence: Evidence, index: _Index, only: bool) -> None:
@@ -310,7 +308,7 @@ def _attach_pings(picture: Picture, evidence: Evidence) -> None:
         found.setdefault((record.source, record.to), []).append(index)
     for (source, to), indexes in found.items():
         end = _site_of(source, picture)
-        if end is None or not _inside(to, _lans(picture.other(end), end)):
+        if end is None or not meets(to, lans_of(picture.other(end), end)):
             continue
         probes = [evidence.pings[i] for i in indexes]
         first_lost = next((i for i in indexes if evidence.pings[i].rtt_ms is None), indexes[0])
@@ -328,39 +326,7 @@ def _site_of(source: str, picture: Picture) -> End | None:
     site, slash, rest = source.partition("/")
     if slash and not rest.isdigit():
         return next((e for e in picture.ends if e.site == site), None)
-    return next((e for e in picture.ends if site == e.site or _meets(source, _lans(e, picture.other(e)))), None)
-
-
-def _lans(end: End, other: End) -> set[str]:
-    """The networks behind an end: those it was seen to have, and those its sheet protects (save any-to-any). The one that its public
-    address stands in is not behind it, unless it has no other. Of an end that gave nothing, what the other end believes behind it."""
-    behind = {n for n in end.networks if not any(_inside(a, {n}) for a in end.addresses)}
-    own = (behind or end.networks) | _ranges(end.sheet.local_ts if end.sheet else ())
-    if own:
-        return own
-    up = other.story.child_ever
-    return _ranges(other.sheet.remote_ts if other.sheet else ()) or _ranges(up.my_ts[1:] if up is not None else ())
-
-
-def _ranges(texts: Iterable[str]) -> set[str]:
-    return {n for n in texts if not any(is_any(s) for s in spans([n]))}
-
-
-def _inside(address: str, networks: set[str]) -> bool:
-    try:
-        ip = ipaddress.ip_address(address)
-        return any(ip in ipaddress.ip_network(n) for n in networks)
-    except ValueError:
-        return False
-
-
-def _meets(text: str, networks: set[str]) -> bool:
-    """Does an address, a prefix or LOW-HIGH share anything with some networks?"""
-    try:
-        asked = interval_of(text)
-        return any(a[0] <= b[1] and b[0] <= a[1] for n in networks for b in interval_of(n) for a in asked)
-    except ValueError:
-        return False
+    return next((e for e in picture.ends if site == e.site or meets(source, lans_of(e, picture.other(e)))), None)
 
 
 def _attach_counters(picture: Picture, evidence: Evidence) -> None:

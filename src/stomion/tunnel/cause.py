@@ -10,6 +10,7 @@ from stomion.exchange.story import CHILD_FAILURES, Refusal
 from stomion.model.event import What
 from stomion.space.ranges import same
 from stomion.tunnel.picture import End, Picture
+from stomion.tunnel.up import up_of
 
 # The refusing end's own, specific word first; then what its peer heard; silence only where nobody said anything.
 # Order within: a reason that precedes others in the exchange (no configuration, version) before those it could cause.
@@ -95,17 +96,11 @@ def _declared_cause(picture: Picture) -> Cause | None:
     left, right = picture.ends
     if left.sheet is None or right.sheet is None:
         return None
-    if not _seen_up(picture):
+    if not up_of(picture).ever:
         what = _declared_clash(left, right)
         if what is not None:
             return Cause(what, right, False, None, declared=True)
     return Cause(What.SELECTORS_REFUSED, right, False, None, declared=True) if not _mirrored(left, right) else None
-
-
-def _seen_up(picture: Picture) -> bool:
-    return bool(picture.esp_out or picture.esp_back) or any(
-        e.story.ike_ever or e.story.child_ever for e in picture.ends
-    )
 
 
 def _declared_clash(left: End, right: End) -> What | None:

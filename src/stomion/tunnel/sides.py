@@ -6,7 +6,9 @@ from dataclasses import replace
 
 from stomion.model.box import Interval
 from stomion.model.tables import Policy
-from stomion.space.axis import address_text, interval_of
+from stomion.space.axis import interval_of
+from stomion.space.ranges import spans
+from stomion.tunnel.lans import behind
 from stomion.tunnel.picture import End, Picture
 from stomion.walk.declared import policy_on, tunnel_policy
 from stomion.walk.journey import Side
@@ -69,17 +71,8 @@ def _any(intervals: tuple[Interval, ...]) -> bool:
 
 
 def _lans(end: End) -> tuple[Interval, ...]:
-    """The networks of an end's interfaces that are not its WAN side."""
+    """The networks of an end whose selectors are not known: its hosts', else those behind it. One that gave no tables has none here."""
     if end.tables is None:
         return ()
-    found = [
-        net
-        for dev, rows in end.tables.addresses.items()
-        if dev != "lo"
-        for own, net in rows
-        if address_text(own) not in end.addresses
-    ]
-    hosts = [
-        net for host in end.hosts.values() for dev, rows in host.addresses.items() if dev != "lo" for _, net in rows
-    ]
-    return tuple(dict.fromkeys(hosts or found))
+    hosts = [net for h in end.hosts.values() for dev, rows in h.addresses.items() if dev != "lo" for _, net in rows]
+    return tuple(dict.fromkeys(hosts or spans(sorted(behind(end)))))

@@ -12,8 +12,9 @@ from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
 from stomion.model.site import SheetTunnel
 from stomion.space.ranges import common, covers, same
+from stomion.tunnel import settings
 from stomion.tunnel.picture import End, Picture
-from stomion.tunnel.settings import DECLARED, INFERRED, Told, seen_selectors, told_proposals
+from stomion.tunnel.settings import Basis, Layer, Proposals, known
 
 SAME, PARTLY, DIFFERS, OPEN, FREE = "same", "partly", "differs", "open", "free"
 """How two values stand: alike; with something in common; not alike though they must be; one unknown; need not be alike."""
@@ -24,7 +25,7 @@ class Value:
     """One end's value. `key` is the sheet's key that holds it, `level` the weakest algorithm's standing."""
 
     text: str = ""
-    origin: str = ""
+    origin: Basis = Basis.NONE
     where: Provenance | None = None
     key: str = ""
     level: Level | None = None
@@ -67,7 +68,7 @@ def compare(picture: Picture) -> Comparison:
     left, right = picture.ends
     pairs = [*_addresses(left, right), *_ike(picture), *_child(picture), *_selectors(picture), *_upkeep(left, right)]
     asker = asking_side(picture)
-    agreements = tuple(_agreement(picture, layer, asker) for layer in ("IKE", "ESP"))
+    agreements = tuple(_agreement(picture, layer, asker) for layer in Layer)
     kept = tuple(p for p in pairs if p.left.text or p.right.text)
     return Comparison(kept, agreements, asker, tuple(p for p in kept if p.verdict == DIFFERS))
 
@@ -85,7 +86,7 @@ def asking_side(picture: Picture) -> int:
 def _declared(end: End, key: str, show: Callable[[SheetTunnel], str]) -> Value:
     text = show(end.sheet) if end.sheet is not None else ""
     place = end.sheet_place if text else None
-    return Value(text, DECLARED if text else "", place, key)
+    return Value(text, Basis.DECLARED if text else Basis.NONE, place, key)
 
 
 def _plain(key: str) -> Callable[[SheetTunnel], str]:
@@ -131,33 +132,27 @@ def _ike(picture: Picture) -> list[Pair]:
         rows.append(_same_key("IKE SA", "phase 1 mode", "mode", left, right))
     rows.append(_same_key("IKE SA", "authentication", "auth", left, right))
     rows.append(_same_key("IKE SA", "key mark", "key_mark", left, right))
-    return [*rows, *_layer(picture, "IKE SA", "IKE", "ike_proposal")]
+    return [*rows, *_layer(picture, "IKE SA", Layer.IKE, "ike_proposal")]
 
 
 def _versions(picture: Picture) -> tuple[Value, Value]:
-    found = []
-    for end in picture.ends:
-        value = _declared(end, "ike", _plain("ike"))
-        if not value.text and end.story.version:
-            value = Value(str(end.story.version), "seen", None, "ike")
-        if not value.text and picture.last is not None and picture.last.initiator in end.addresses:
-            value = Value(str(picture.last.version), "seen", picture.last.steps[0].where, "ike")
-        found.append(value)
-    return found[0], found[1]
+    told = [settings.version(picture, end) for end in picture.ends]
+    left, right = (Value(str(t.value) if t.value else "", t.source, t.where, "ike") for t in told)
+    return left, right
 
 
 _KINDS = (("encryption", "encryption"), ("integrity", "integrity"), ("prf", "PRF"), ("group", "group"))
 
 
-def _layer(picture: Picture, group: str, layer: str, key: str) -> list[Pair]:
+def _layer(picture: Picture, group: str, layer: Layer, key: str) -> list[Pair]:
     left, right = picture.ends
-    told = [told_proposals(picture, e, layer) for e in (left, right)]
+    told = [known(picture, e, layer) for e in (left, right)]
     rows = []
     for kind, name in _KINDS:
-        if layer == "ESP" and kind == "prf":
+        if layer is Layer.CHILD and kind == "prf":
             continue
         a, b = (_algorithms(t, kind, f"{key}.{kind}") for t in told)
-        title = "PFS group" if layer == "ESP" and kind == "group" else name
+        title = "PFS group" if layer is Layer.CHILD and kind == "group" else name
         rows.append(Pair(group, title, a, b, *_shared(told[0], told[1], kind, layer)))
     lives = [_lifetime(t, f"{key}.lifetime_s") for t in told]
     verdict = OPEN if not all(v.text for v in lives) else SAME if lives[0].text == lives[1].text else FREE
@@ -167,38 +162,45 @@ def _layer(picture: Picture, group: str, layer: str, key: str) -> list[Pair]:
     return rows
 
 
-def _algorithms(told: Told, kind: str, key: str) -> Value:
-    values = tuple(dict.fromkeys(v for p in told.proposals for v in p.values(kind)))
+def _algorithms(told: Proposals, kind: str, key: str) -> Value:
+    values = tuple(dict.fromkeys(v for p in told.value for v in p.values(kind)))
     if not values:
         # A sheet that names no group says something: there is none. Any other source just did not mention one.
-        said = kind == "group" and told.origin == DECLARED
-        return Value("none", told.origin, told.where, key) if said else Value(key=key)
+        said = kind == "group" and told.source is Basis.DECLARED
+        return Value("none", told.source, told.where, key) if said else Value(key=key)
     worst = max((level_of(kind, v)[0] for v in values), key=tuple(Level).index)
-    return Value(", ".join(values), told.origin, told.where, key, worst)
+    return Value(", ".join(values), told.source, told.where, key, worst)
 
 
-def _shared(a: Told, b: Told, kind: str, layer: str) -> tuple[str, str]:
+def _shared(a: Proposals, b: Proposals, kind: str, layer: Layer) -> tuple[str, str]:
     """(verdict, remark) for one kind of algorithm."""
-    ours, theirs = ({v for p in t.proposals for v in p.values(kind)} for t in (a, b))
-    if kind == "group" and layer == "ESP" and a.origin == b.origin == DECLARED and bool(ours) != bool(theirs):
+    ours, theirs = ({v for p in t.value for v in p.values(kind)} for t in (a, b))
+    if (
+        kind == "group"
+        and layer is Layer.CHILD
+        and a.source is b.source is Basis.DECLARED
+        and bool(ours) != bool(theirs)
+    ):
         return DIFFERS, "one end asks for PFS at a rekey, the other does not"
     if not ours and not theirs:
-        return (SAME if kind == "group" and a.proposals and b.proposals else OPEN), ""
+        return (SAME if kind == "group" and a.value and b.value else OPEN), ""
     if not ours or not theirs:
-        return (FREE if a.proposals and b.proposals else OPEN), ""
+        return (FREE if a.value and b.value else OPEN), ""
     if ours == theirs:
         return SAME, ""
     return (PARTLY, "") if shared(ours, theirs) else (DIFFERS, "")
 
 
-def _lifetime(told: Told, key: str) -> Value:
-    found = min((p.lifetime_s for p in told.proposals if p.lifetime_s), default=None)
-    return Value(f"{found:,} s" if found else "", told.origin if found else "", told.where if found else None, key)
+def _lifetime(told: Proposals, key: str) -> Value:
+    found = min((p.lifetime_s for p in told.value if p.lifetime_s), default=None)
+    return Value(
+        f"{found:,} s" if found else "", told.source if found else Basis.NONE, told.where if found else None, key
+    )
 
 
 def _child(picture: Picture) -> list[Pair]:
     left, right = picture.ends
-    rows = _layer(picture, "Child SA", "ESP", "esp_proposal")
+    rows = _layer(picture, "Child SA", Layer.CHILD, "esp_proposal")
     return [*rows, _same_key("Child SA", "encapsulation", "encapsulation", left, right)]
 
 
@@ -215,25 +217,9 @@ def _selectors(picture: Picture) -> list[Pair]:
 
 def _ranges(picture: Picture, end: End) -> tuple[Value, Value]:
     """(own side, peer's side) as this end wants them."""
-    if end.sheet is not None and (end.sheet.local_ts or end.sheet.remote_ts):
-        return _declared(end, "local_ts", _plain("local_ts")), _declared(end, "remote_ts", _plain("remote_ts"))
-    near, remote, where = seen_selectors(picture, end)
-    origin = "seen" if near else ""
-    if not near:
-        their_near, their_remote, where = _as_peer_heard(picture, end)
-        near, remote, origin = their_near, their_remote, INFERRED if their_near else ""
-    return Value(", ".join(near), origin, where, "local_ts"), Value(", ".join(remote), origin, where, "remote_ts")
-
-
-def _as_peer_heard(picture: Picture, end: End) -> tuple[tuple[str, ...], tuple[str, ...], Provenance | None]:
-    """What the other end's log says this one asked for; the pair is written from the writer's side."""
-    other = picture.other(end)
-    for event in reversed(other.events):
-        if len(event.their_ts) == 2 and event.my_ts:
-            first, second = event.their_ts
-            own_first = bool(common([first], event.my_ts[:1]))
-            return ((second,), (first,), event.where) if own_first else ((first,), (second,), event.where)
-    return (), (), None
+    told = settings.ranges(picture, end)
+    near, remote = ", ".join(told.value.near), ", ".join(told.value.remote)
+    return Value(near, told.source, told.where, "local_ts"), Value(remote, told.source, told.where, "remote_ts")
 
 
 def _ranges_verdict(a: str, b: str) -> tuple[str, str]:
@@ -269,9 +255,9 @@ def _detection(sheet: SheetTunnel) -> str:
     return f"every {dpd.interval_s:g} s" + (f", {dpd.retries} tries" if dpd.retries is not None else "")
 
 
-def _agreement(picture: Picture, layer: str, asker: int) -> Agreement:
+def _agreement(picture: Picture, layer: Layer, asker: int) -> Agreement:
     ends = picture.ends if asker == 0 else picture.ends[::-1]
-    offers, accepts = (told_proposals(picture, e, layer).proposals for e in ends)
+    offers, accepts = (known(picture, e, layer).value for e in ends)
     if not offers or not accepts:
         return Agreement(layer, None, (), False)
     version = picture.version or next((e.sheet.ike for e in ends if e.sheet and e.sheet.ike), 2) or 2

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from stomion.crypto.agreement import would_choose
 from stomion.model.site import SheetTunnel
 from stomion.tunnel.picture import End, Picture
-from stomion.tunnel.settings import standing_sheet, told_proposals
+from stomion.tunnel.settings import Layer, known, standing_sheet
 from stomion.views.compare import asking_side
 from stomion.wire import registries as iana
 
@@ -53,7 +53,7 @@ def handover(picture: Picture, end: End) -> Handover:
     return Handover(
         picture.name, end.site, end.title, other.site, other.title,
         _peer(picture, end, theirs, own, version),
-        _layer(picture, end, "IKE"), _layer(picture, end, "ESP"),
+        _layer(picture, end, Layer.IKE), _layer(picture, end, Layer.CHILD),
         (Setting("own side", ", ".join(near)), Setting("far side", ", ".join(far)), *_style(theirs)),
         _path(end, other, near, far, theirs), _tests(end, other, near, far),
         _open(picture, theirs, near, far), theirs.key_mark,
@@ -91,22 +91,22 @@ def _peer(
     )  # fmt: skip
 
 
-def _layer(picture: Picture, end: End, layer: str) -> tuple[Setting, ...]:
+def _layer(picture: Picture, end: End, layer: Layer) -> tuple[Setting, ...]:
     """The agreed values where both lists meet, else all that the other end takes."""
     other = picture.other(end)
     ends = picture.ends if asking_side(picture) == 0 else picture.ends[::-1]
-    told = {e.site: told_proposals(picture, e, layer).proposals for e in ends}
+    told = {e.site: known(picture, e, layer).value for e in ends}
     chosen = would_choose(told[ends[0].site], told[ends[1].site], picture.version or 2) if all(told.values()) else None
     source = (chosen,) if chosen is not None else told[other.site]
     rows = []
     for kind, name in (("encryption", "encryption"), ("integrity", "integrity"), ("prf", "PRF"), ("group", "group")):
         values = tuple(dict.fromkeys(v for p in source for v in p.values(kind)))
         if values:
-            title = "PFS group" if layer == "ESP" and kind == "group" else name
+            title = "PFS group" if layer is Layer.CHILD and kind == "group" else name
             rows.append(
                 Setting(title, " or ".join(values), " or ".join(filter(None, (number_of(kind, v) for v in values))))
             )
-    if layer == "ESP" and source and not any(p.group for p in source):
+    if layer is Layer.CHILD and source and not any(p.group for p in source):
         rows.append(Setting("PFS group", "none"))
     lifetime = min((p.lifetime_s for p in told[other.site] if p.lifetime_s), default=None)
     return (*rows, *_given(("lifetime", f"{lifetime} s" if lifetime else "")))
@@ -160,8 +160,8 @@ def _open(picture: Picture, theirs: SheetTunnel, near: tuple[str, ...], far: tup
     out = []
     if not near or not far:
         out.append("The address ranges of both sides are not known yet.")
-    for layer, name in (("IKE", "IKE SA"), ("ESP", "Child SA")):
-        told = [told_proposals(picture, e, layer).proposals for e in picture.ends]
+    for layer, name in ((Layer.IKE, "IKE SA"), (Layer.CHILD, "Child SA")):
+        told = [known(picture, e, layer).value for e in picture.ends]
         if not any(told):
             out.append(f"No proposal for the {name} is known of either end.")
         elif all(told) and would_choose(told[0], told[1], picture.version or 2) is None:

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from stomion.crypto.proposals import shared
 from stomion.diagnosis.spec import listed
 from stomion.exchange.negotiation import Negotiation, Step
-from stomion.model.event import What
 from stomion.model.proposal import Proposal
-from stomion.tunnel.picture import End, Picture
+from stomion.tunnel.picture import Picture
+from stomion.tunnel.settings import Layer, accepted
 from stomion.wire.ike.field import Field
 
 
@@ -30,24 +30,10 @@ def receptions(picture: Picture, negotiation: Negotiation, step: Step, fields: l
     sender_is_asker = step.src == negotiation.initiator
     if receiver is None or step.message.sa is None or not sender_is_asker:
         return [NOTHING] * len(fields)
-    allowed = _allowed(picture, receiver, negotiation)
+    allowed = accepted(picture, receiver, Layer.IKE).value
     if not allowed:
         return [NOTHING] * len(fields)
     return [_judge(fields, i, allowed, negotiation.version) for i in range(len(fields))]
-
-
-def _allowed(picture: Picture, receiver: End, negotiation: Negotiation) -> tuple[Proposal, ...]:
-    """What the receiver takes: its log's word in a refusal, its sheet, its choice, its wish for a group."""
-    for refusal in reversed(receiver.story.standing):
-        if refusal.what is What.IKE_PROPOSAL_REFUSED and refusal.event.mine:
-            return (refusal.event.mine,)
-    if receiver.ike_proposals:
-        return receiver.ike_proposals
-    if negotiation.chosen:
-        return negotiation.chosen
-    if negotiation.wanted_group is not None:
-        return (Proposal("IKE", group=(str(negotiation.wanted_group),)),)
-    return ()
 
 
 def _judge(fields: list[Field], index: int, allowed: tuple[Proposal, ...], version: int) -> Reception:

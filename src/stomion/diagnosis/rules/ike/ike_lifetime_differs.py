@@ -5,6 +5,7 @@ from __future__ import annotations
 from stomion.diagnosis.agreed import lifetime_difference
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Finding, Stage
+from stomion.tunnel.settings import Layer
 
 SPEC = Spec(
     code="ike-lifetime-differs",
@@ -18,7 +19,7 @@ SPEC = Spec(
 
 
 def judge(context: Context) -> Finding | None:
-    return lifetime_difference(context, SPEC, "IKE", "IKE SA")
+    return lifetime_difference(context, SPEC, Layer.IKE, "IKE SA")
 
 
 RULE = Rule(SPEC, judge)

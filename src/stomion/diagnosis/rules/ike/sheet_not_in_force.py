@@ -6,7 +6,7 @@ from stomion.diagnosis.spec import Context, Rule, Spec, listed, sheet_place
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
 from stomion.tunnel.picture import End, Picture
-from stomion.tunnel.settings import seen_proposals
+from stomion.tunnel.settings import Layer, seen
 
 SPEC = Spec(
     code="sheet-not-in-force",
@@ -39,13 +39,13 @@ def _difference(picture: Picture, end: End) -> tuple[str, Provenance | None] | N
     """What the wire shows of this end against its sheet, in words."""
     if not end.ike_proposals or picture.last is None or picture.last.initiator not in end.addresses:
         return None
-    seen = seen_proposals(picture, end, "IKE")
+    shown = seen(picture, end, Layer.IKE)
     for kind, word in (("encryption", ""), ("group", "group ")):
-        sent = {v for p in seen.proposals for v in p.values(kind)}
+        sent = {v for p in shown.value for v in p.values(kind)}
         declared = {v for p in end.ike_proposals for v in p.values(kind)}
         if sent and declared and sent != declared:
             ours, theirs = (word + listed(sorted(values)) for values in (sent, declared))
-            return f"offers {ours}; its sheet says {theirs}", seen.where
+            return f"offers {ours}; its sheet says {theirs}", shown.where
     return None
 
 

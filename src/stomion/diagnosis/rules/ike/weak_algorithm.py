@@ -6,6 +6,7 @@ from stomion.crypto.strength import weak_values
 from stomion.diagnosis.agreed import agreed_proposals
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.tunnel.settings import Layer
 
 SPEC = Spec(
     code="weak-algorithm",
@@ -22,7 +23,7 @@ def judge(context: Context) -> Finding | None:
     left, right = context.picture.ends
     found: list[str] = []
     places = []
-    for layer in ("IKE", "ESP"):
+    for layer in Layer:
         for proposal, where in agreed_proposals(context.picture, layer):
             weak = weak_values(proposal, layer)
             found += weak

@@ -13,6 +13,7 @@ from stomion.space.boxes import SOURCE, Region
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import Break, all_alike, asked_text, breaks, flow_text, flows_of
 from stomion.tunnel.picture import Picture
+from stomion.tunnel.up import up_of
 from stomion.walk.gateway import policy_boxes
 from stomion.walk.journey import FAR, Leg, Machine
 from stomion.walk.passage import Decision, Fate, Reason
@@ -58,13 +59,7 @@ def first_astray(context: Context, why: Lost) -> Astray | None:
 def may_be_judged(picture: Picture) -> bool:
     """A tunnel that is down may have taken its routes along: only where one is seen to be up, or nothing was seen of any
     negotiation, do routes tell."""
-    return seen_up(picture) or not any(e.has_log or e.captures for e in picture.ends)
-
-
-def seen_up(picture: Picture) -> bool:
-    """Is there a sign that a Child SA is in place?"""
-    up = any(e.story.child_up is not None or e.has_counters for e in picture.ends)
-    return bool(up or (picture.esp_out and picture.esp_back))
+    return up_of(picture).now or not any(e.has_log or e.captures for e in picture.ends)
 
 
 def routing_finding(context: Context, spec: Spec, item: Astray, summary: str, remedy: str) -> Finding:
@@ -115,7 +110,7 @@ def _astray(context: Context, found: Break, order: int) -> Astray | None:
         way = leg.passage.way if leg.passage is not None else None
         led = way.rule if way is not None and led_by_policy(leg) else None
         return Astray(Lost.PAST_THE_TUNNEL, found, order, led.where if led is not None else way.where if way else where)
-    if tables.source is Origin.SYSTEM and (not seen_up(context.picture) or _worked_before(context.picture, found)):
+    if tables.source is Origin.SYSTEM and (not up_of(context.picture).now or _worked_before(context.picture, found)):
         # The system's routes into a tunnel come and go with it: without a sign that it is up their absence tells nothing.
         return None
     return Astray(Lost.NO_WAY_TO_TUNNEL, found, order, where)

@@ -33,7 +33,7 @@ def judge(context: Context) -> Finding | None:
     else:
         sides = (context.picture.left.site, context.picture.right.site)
         wish = wish_of(context, asker)
-        asked = f": {listed(wish.near)} with {listed(wish.remote)}" if wish.known else ""
+        asked = f": {listed(wish.near)} with {listed(wish.remote)}" if wish.whole else ""
         summary = f"{by.title} refuses the selectors that {asker.title} asks for{asked}."
         remedies = (
             Remedy(asker.site, f"make its selectors the mirror of those at {by.title}"),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from stomion.diagnosis.spec import Context, Rule, Spec, listed, sheet_places
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.space.ranges import common, is_any, spans, written
+from stomion.tunnel.lans import behind
 from stomion.tunnel.picture import End
 
 SPEC = Spec(
@@ -62,9 +63,8 @@ def _declared(end: End) -> tuple[str, ...]:
 
 def _lans(end: End) -> list[str]:
     """Networks at this end that its selectors protect, without its WAN side."""
-    wan = [f"{a}" for a in end.addresses]
     protected = _declared(end)
-    return [n for n in end.networks if not common([n], wan) and (not protected or common([n], protected))]
+    return [n for n in behind(end) if not protected or common([n], protected)]
 
 
 RULE = Rule(SPEC, judge)

@@ -4,23 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stomion.diagnosis.spec import Context, last_event
-from stomion.exchange.inside import child_asked
-from stomion.model.event import What
+from stomion.diagnosis.spec import Context
 from stomion.space.ranges import common, covers, same, spans
+from stomion.tunnel.lans import behind
 from stomion.tunnel.picture import End
-
-
-@dataclass(frozen=True, slots=True)
-class Wish:
-    """What one end wants to join: its own side and the peer's side, empty where unknown."""
-
-    near: tuple[str, ...] = ()
-    remote: tuple[str, ...] = ()
-
-    @property
-    def known(self) -> bool:
-        return bool(self.near and self.remote)
+from stomion.tunnel.settings import Basis, Ranges, asked_ranges, ranges
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,25 +21,20 @@ class Difference:
     wrong: End
 
 
-def wish_of(context: Context, end: End) -> Wish:
-    """From the refusal that names both wishes, else the end's sheet, else its log."""
+def wish_of(context: Context, end: End) -> Ranges:
+    """What an end asked for or holds: the refusal that names both wishes, its opened packets, else what it is set to by its own sheet or
+    log. What its peer heard is not taken here: a rule that names the wrong end may not rest on it."""
     cause = context.cause
     if cause and cause.refusal and cause.refusal.event.where.site:
         found = _from_refusal(context, end)
-        if found.known:
+        if found.whole:
             return found
-    inside = child_asked(context.picture.negotiations)
-    if inside is not None and inside.initiator in end.addresses:
-        return Wish(inside.near, inside.remote)
-    if end.sheet and end.sheet.local_ts and end.sheet.remote_ts:
-        return Wish(end.sheet.local_ts, end.sheet.remote_ts)
-    event = last_event(end, What.CHILD_UP, What.CONFIGURED, What.INITIATING)
-    if event and len(event.my_ts) == 2:
-        return Wish((event.my_ts[0],), (event.my_ts[1],))
-    return Wish()
+    asked = asked_ranges(context.picture, end)
+    told = asked if asked else ranges(context.picture, end)
+    return told.value if told.source is not Basis.INFERRED and told.value.whole else Ranges()
 
 
-def _from_refusal(context: Context, end: End) -> Wish:
+def _from_refusal(context: Context, end: End) -> Ranges:
     """The refuser's line: what it was asked (from its view: own side first or last) and what it holds."""
     cause = context.cause
     assert cause is not None and cause.refusal is not None
@@ -59,15 +42,17 @@ def _from_refusal(context: Context, end: End) -> Wish:
     if cause.heard:
         hearer = context.asker
         return (
-            Wish((event.their_ts[0],), (event.their_ts[1],)) if end is hearer and len(event.their_ts) == 2 else Wish()
+            Ranges((event.their_ts[0],), (event.their_ts[1],))
+            if end is hearer and len(event.their_ts) == 2
+            else Ranges()
         )
     asked, held = event.their_ts, event.my_ts
     if end is cause.by and len(held) == 2:
-        return Wish((held[0],), (held[1],))
+        return Ranges((held[0],), (held[1],))
     if end is context.asker and len(asked) == 2:
         near, remote = (asked[1], asked[0]) if _own_side_first(context, asked) else asked
-        return Wish((near,), (remote,))
-    return Wish()
+        return Ranges((near,), (remote,))
+    return Ranges()
 
 
 def _own_side_first(context: Context, asked: tuple[str, ...]) -> bool:
@@ -99,7 +84,7 @@ def differences(context: Context) -> list[Difference]:
 
 def _wrong(owner: End, own: tuple[str, ...], peer: End, peers: tuple[str, ...]) -> End:
     """An end knows its own LAN best, unless its interfaces or hosts show that its selector misses that LAN."""
-    lans = [n for n in owner.networks if spans([n]) and not _public(owner, n)]
+    lans = [n for n in behind(owner) if spans([n])]
     if lans:
         own_fits = any(covers(own, [n]) or covers([n], own) for n in lans)
         peer_fits = any(same(peers, [n]) or covers(peers, [n]) for n in lans)
@@ -108,8 +93,3 @@ def _wrong(owner: End, own: tuple[str, ...], peer: End, peers: tuple[str, ...]) 
         if own_fits:
             return peer
     return peer
-
-
-def _public(end: End, network: str) -> bool:
-    """A network that holds one of the end's IKE addresses is its WAN side."""
-    return bool(common([network], [f"{a}" for a in end.addresses]))

@@ -11,6 +11,7 @@ from stomion.model.event import What
 from stomion.model.provenance import Provenance
 from stomion.space.ranges import PRIVATE, common, spans
 from stomion.tunnel.picture import End, Picture
+from stomion.tunnel.up import up_of
 
 LARGE = 1300
 """Bytes of an IKE message above which it may have been fragmented on the way."""
@@ -52,9 +53,7 @@ class Silence:
 def unanswered(context: Context) -> Silence | None:
     """The silence that stands at the end of the evidence, or None: nothing asked, or somebody answered or refused."""
     picture = context.picture
-    if (context.cause is not None and not context.cause.declared) or any(
-        e.story.child_up or e.story.ike_ever for e in picture.ends
-    ):
+    if (context.cause is not None and not context.cause.declared) or up_of(picture).logged is not None:
         return None
     asker = _asker(picture)
     if asker is None or wrong_address(context):
@@ -104,7 +103,7 @@ def wrong_address(context: Context) -> tuple[End, str] | None:
     picture = context.picture
     if context.cause is not None and not context.cause.declared:
         return None
-    if any(e.story.ike_ever or e.story.child_ever for e in picture.ends) or picture.esp_out or picture.esp_back:
+    if up_of(picture).ever:
         return None
     for end in picture.ends:
         other = picture.other(end)

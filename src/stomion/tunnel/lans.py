@@ -1,0 +1,36 @@
+"""Which networks are behind an end: the one place that answers it, for tests, selectors, flows and overlaps alike."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from stomion.space.ranges import common, is_any, spans
+from stomion.tunnel.picture import End
+
+
+def behind(end: End) -> set[str]:
+    """Networks that an end was seen to have, by its interfaces and its hosts, without the one that its public address stands in."""
+    return {n for n in end.networks if not common([n], end.addresses)}
+
+
+def lans_of(end: End, other: End) -> set[str]:
+    """All ranges behind an end: its networks, and those its sheet protects (save any-to-any).
+
+    An end whose only network holds its public address has its hosts there. Of an end that gave nothing, what the other end believes to be
+    behind it: by its sheet, else by its log's Child SA.
+    """
+    own = (behind(end) or end.networks) | without_any(end.sheet.local_ts if end.sheet else ())
+    if own:
+        return own
+    up = other.story.child_ever
+    return without_any(other.sheet.remote_ts if other.sheet else ()) or without_any(up.my_ts[1:] if up else ())
+
+
+def without_any(texts: Iterable[str]) -> set[str]:
+    """Ranges that are not all addresses of a family: a tunnel by routes names those, and they are nobody's LAN."""
+    return {n for n in texts if not any(map(is_any, spans([n])))}
+
+
+def meets(text: str, networks: Iterable[str]) -> bool:
+    """Does an address, a prefix or LOW-HIGH share anything with some networks? False for what is none of these."""
+    return bool(common([text], networks))
