@@ -21,8 +21,8 @@ sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests")]
 import samples  # noqa: E402
 from stomion.errors import UnreadableInput  # noqa: E402
 from stomion.ingest.capture import read_capture  # noqa: E402
+from stomion.ingest.kinds import recognised  # noqa: E402
 from stomion.ingest.ostables import read_table  # noqa: E402
-from stomion.ingest.recognise import recognise  # noqa: E402
 from stomion.jobs.decoding import dump_bytes  # noqa: E402
 from stomion.logs.reader import read_log  # noqa: E402
 from stomion.model.tables import Policy, Tables  # noqa: E402
@@ -58,7 +58,7 @@ def _tables(data: bytes) -> None:
     files = json.loads(data)
     tables = Tables("x")
     for text in files.values():
-        kind = recognise(json.dumps(text).encode())
+        kind = recognised(json.dumps(text).encode())
         try:
             read_table(kind, json.dumps(text).encode(), "x", tables)
         except UnreadableInput:

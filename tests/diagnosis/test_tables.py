@@ -11,8 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from stomion.errors import UnreadableInput
+from stomion.ingest.kinds import recognised
 from stomion.ingest.ostables import read_table
-from stomion.ingest.recognise import recognise
 from stomion.jobs.examine import Examined
 from stomion.model.finding import Certainty
 from stomion.model.tables import Tables
@@ -655,7 +655,7 @@ XFRM = "src 10.96.0.0/24 dst 10.76.0.0/24 \n\tdir out priority 375423 \n\ttmpl s
 
 def test_the_systems_tunnel_policies() -> None:
     tables = Tables("quayhead")
-    assert recognise(XFRM.encode()) == "IPsec policies"
+    assert recognised(XFRM.encode()) == "IPsec policies"
     read_table("IPsec policies", XFRM.encode(), "xfrm", tables)
     (policy,) = tables.policies
     assert policy.tunnel == "10.96.0.0/24 to 10.76.0.0/24"
@@ -674,7 +674,7 @@ def test_the_systems_tunnel_policies() -> None:
     ],
 )
 def test_tables_are_recognised_by_their_content(text: str, kind: str) -> None:
-    assert recognise(text.encode()) == kind
+    assert recognised(text.encode()) == kind
 
 
 def _esp(sizes: list[int], source: str, target: str) -> list[bytes]:

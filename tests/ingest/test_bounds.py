@@ -11,7 +11,7 @@ import pytest
 
 import samples
 from stomion.exchange import negotiation
-from stomion.ingest import folder, ostables, sheet
+from stomion.ingest import ostables, records, sheet
 from stomion.ingest.sheet import read_sheet
 from stomion.jobs.decoding import decode_file
 from stomion.jobs.examine import Examined, examine
@@ -49,7 +49,7 @@ def test_rows_of_a_table_beyond_the_bound_are_counted(monkeypatch: pytest.Monkey
 
 def test_troubles_of_a_sheet_and_of_records_are_counted(case: Case, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(sheet, "MAX_PROBLEMS", 2)
-    monkeypatch.setattr(folder, "MAX_PROBLEMS_PER_FILE", 2)
+    monkeypatch.setattr(records, "MAX_PROBLEMS_PER_FILE", 2)
     reading = read_sheet('site = "s"\n' + '[[tunnel]]\nname = "t"\nike = 7\n' * 3)
     assert reading.troubles[-1] == (None, "3 more such troubles")
     lines = '{"kind":"test","at":"2026-05-04T09:14:00Z","from":"a","to":"10.0.0.1"}\n' + '{"kind":"test"}\n' * 5

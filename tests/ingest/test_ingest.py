@@ -16,8 +16,8 @@ import samples
 from stomion.errors import Cancelled, UsageError
 from stomion.ingest.capture import read_capture
 from stomion.ingest.folder import read_case
+from stomion.ingest.kinds import recognised
 from stomion.ingest.ping import read_ping
-from stomion.ingest.recognise import recognise
 from stomion.ingest.textfile import TextFile
 from stomion.jobs.decoding import dump_bytes
 from stomion.jobs.examine import CancelToken, Examined, examine
@@ -251,7 +251,7 @@ From 10.96.0.1 icmp_seq=5 Destination Host Unreachable
 
 
 def test_what_ping_printed_becomes_probes() -> None:
-    assert recognise(PING.encode()) == recognise(PING.split("\n", 1)[1].encode()) == "ping"
+    assert recognised(PING.encode()) == recognised(PING.split("\n", 1)[1].encode()) == "ping"
     found = read_ping(enumerate(PING.split("\n"), 1), "quayhead/host-a")
     assert [(r.seq, r.rtt_ms) for _, r in found] == [(1, 1.43), (2, None), (3, None), (4, 0.806), (5, None)]
     assert found[0][0] == 3 and found[0][1].at.startswith("2026-05-04T09:14:02")

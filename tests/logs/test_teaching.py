@@ -14,7 +14,7 @@ from textual.widgets import Input, Select
 
 from driving import ready, text_of
 from stomion.errors import Malformed, UsageError
-from stomion.ingest.folder import _shipped
+from stomion.ingest.logfile import shipped
 from stomion.jobs.demo import demo_folder
 from stomion.jobs.examine import Examined, examine
 from stomion.jobs.teaching import save_phrase
@@ -46,7 +46,7 @@ def test_a_taught_wording_gives_its_event_with_its_gaps() -> None:
 @pytest.mark.parametrize("dialect", [LEDGERED, TALKATIVE], ids=lambda d: d.name)
 def test_the_shipped_phrasebook_and_the_vocabulary_agree_on_the_stand_ins_wordings(dialect: Dialect) -> None:
     """Two ways to the same event: every line of both makes has its phrase, and the lexicon alone says the same."""
-    shipped = _shipped()
+    books = shipped()
     fields: dict[str, object] = dict.fromkeys(re.findall(r"\{(\w+)\}", " ".join(dialect.words.values())), "10.1.0.0/24")
     fields |= {
         "peer": "192.0.2.9",
@@ -73,7 +73,7 @@ def test_the_shipped_phrasebook_and_the_vocabulary_agree_on_the_stand_ins_wordin
     }
     for name, words in dialect.words.items():
         line = words.format(**fields)
-        found = taught(line, shipped)
+        found = taught(line, books)
         alone = understand(line, HERE)
         if name == "start":  # says nothing about a tunnel
             assert found is None

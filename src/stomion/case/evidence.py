@@ -3,16 +3,32 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Generic, TypeVar
 
 from stomion.logs.phrasebook import Phrase
 from stomion.model.event import Event
 from stomion.model.packet import Datagram, Unreachable
-from stomion.model.provenance import NotRecognised, Problem
+from stomion.model.provenance import NotRecognised, Problem, Provenance
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
 from stomion.model.site import SiteSheet
 from stomion.model.tables import Tables
 from stomion.wire.ike.keys import IkeKeys
 from stomion.wire.tcpstream import TcpStreams
+
+Record = TypeVar("Record")
+
+
+@dataclass(frozen=True, slots=True)
+class Placed(Generic[Record]):
+    """A record and where it stands."""
+
+    record: Record
+    file: str
+    line: int
+
+    def where(self, site: str | None) -> Provenance:
+        """Its place, as proof of what happened at a site."""
+        return Provenance(self.file, site, line=self.line)
 
 
 @dataclass(slots=True)
@@ -82,14 +98,10 @@ class Evidence:
     sheet_lines: dict[str, str] = field(default_factory=dict)
     models: list[tuple[str, SiteSheet]] = field(default_factory=list)
     """(file, what it declares) of YANG data, before it is joined with the sites' sheets."""
-    tests: list[TestRecord] = field(default_factory=list)
-    test_places: list[tuple[str, int]] = field(default_factory=list)
-    counters: list[CounterRecord] = field(default_factory=list)
-    counter_places: list[tuple[str, int]] = field(default_factory=list)
-    pings: list[PingRecord] = field(default_factory=list)
-    ping_places: list[tuple[str, int]] = field(default_factory=list)
-    happenings: list[EventRecord] = field(default_factory=list)
-    happening_places: list[tuple[str, int]] = field(default_factory=list)
+    tests: list[Placed[TestRecord]] = field(default_factory=list)
+    counters: list[Placed[CounterRecord]] = field(default_factory=list)
+    pings: list[Placed[PingRecord]] = field(default_factory=list)
+    happenings: list[Placed[EventRecord]] = field(default_factory=list)
     addresses: dict[str, set[str]] = field(default_factory=dict)
     networks: dict[str, set[str]] = field(default_factory=dict)
     declared: list[tuple[str, tuple[str, str]]] = field(default_factory=list)

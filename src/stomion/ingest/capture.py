@@ -14,7 +14,9 @@ import dpkt
 
 from stomion.case.evidence import Capture, EspFlow
 from stomion.errors import Malformed, Truncated, UnreadableInput
+from stomion.ingest.files import open_input
 from stomion.ingest.fragments import Reassembler
+from stomion.ingest.reading import Kind, Reading
 from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import Provenance
 
@@ -304,3 +306,17 @@ def _take_icmp(out: Capture, at: float, reporter: str, icmp: dpkt.icmp.ICMP, whe
         src, dst = dpkt.utils.inet_to_str(inner.src), dpkt.utils.inet_to_str(inner.dst)
         closed = icmp.code == (3 if v4 else 4)
         out.unreachables.append(Unreachable(at, reporter, src, dst, dport, closed, where))
+
+
+def _read(reading: Reading) -> None:
+    with open_input(reading.item.path) as stream:
+        capture, trouble = read_capture(stream, reading.item.name, reading.item.site, reading.about)
+    reading.evidence.captures.append(capture)
+    reading.source("capture", capture.packets, "packets")
+    if capture.datagrams:
+        reading.years.note(capture.datagrams[0].at)
+    for text in [*([trouble.what] if trouble is not None else []), *capture.cuts]:
+        reading.problem(text)
+
+
+CAPTURE = Kind("capture", lambda _item, head: head[:4] in MAGICS, _read)

@@ -6,7 +6,7 @@ import gzip
 import io
 import re
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
@@ -76,9 +76,13 @@ class LineScan:
     found were longer than MAX_LINE.
     """
 
-    def __init__(self, stream: BinaryIO, pattern: re.Pattern[bytes]) -> None:
+    def __init__(
+        self, stream: BinaryIO, pattern: re.Pattern[bytes], about: Callable[[int], None] = lambda _lines: None
+    ) -> None:
+        """`about` is told the lines gone through after every block; it may raise Cancelled."""
         self._stream = stream
         self._pattern = pattern
+        self._about = about
         self.lines = 0
         self.not_utf8 = 0
         self.cut = 0
@@ -91,6 +95,7 @@ class LineScan:
             end = data.rfind(b"\n") + 1 or (len(data) if len(data) >= BLOCK else 0)
             rest = data[end:]
             yield from self._block(data[:end])
+            self._about(self.lines)
         if rest:
             yield from self._block(rest)
 

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Any
 
 from stomion.errors import UnreadableInput
+from stomion.ingest.gate import json_value
+from stomion.ingest.item import Item, read_whole
 from stomion.ingest.nftables import chain_of, is_base, rule_of
+from stomion.ingest.owners import note_address
+from stomion.ingest.reading import Kind, Reading
 from stomion.model.box import Interval
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Action, Chain, Policy, Route, RouteKind, RoutingRule, Rule, Tables
 from stomion.space.axis import V4_ALL, V6_ALL, Prefix, address_number, interval_of, prefix_of
 from stomion.space.boxes import ANY_ADDRESS, V4, V6, meet
+from stomion.vocabulary.clean import clean
 
 MAX_RULES = 200_000
 LAST_RULE = 32_767
@@ -25,15 +29,12 @@ _ENDS = (RouteKind.BLACKHOLE, RouteKind.UNREACHABLE, RouteKind.PROHIBIT)
 def read_table(kind: str, text: bytes, file: str, tables: Tables) -> None:
     """Add a file of one of these kinds to a machine's tables. Raises UnreadableInput where it is damaged."""
     if kind == "IPsec policies":
-        tables.policies.extend(_policies(text.decode("utf-8", "replace"), file, tables))
+        tables.policies.extend(_policies(clean(text.decode("utf-8", "replace")), file, tables))
         return
     if kind == "forwarding":
-        _forwarding(text.decode("utf-8", "replace"), file, tables)
+        _forwarding(clean(text.decode("utf-8", "replace")), file, tables)
         return
-    try:
-        data = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise UnreadableInput(f"damaged JSON of {kind}") from error
+    data = json_value(text, kind)
     rows = data if isinstance(data, list) else [data]
     _say_cut(len(rows), file, tables)
     if kind == "addresses":
@@ -370,3 +371,69 @@ def _policies(text: str, file: str, tables: Tables) -> Iterator[Policy]:
             held = None
     if waiting is not None:
         yield waiting
+
+
+def _read_into(kind: str) -> Callable[[Reading], None]:
+    """A table of the operating system to the tables of its gateway or host."""
+
+    def read(reading: Reading) -> None:
+        item = reading.item
+        reading.source(kind)
+        if not item.site:
+            return
+        tables = reading.evidence.tables.setdefault((item.site, item.host or ""), Tables(item.site, item.host or ""))
+        known = len(tables.doubts)
+        whole = read_whole(item)
+        read_table(kind, whole, item.name, tables)
+        for doubt in tables.doubts[known:]:
+            reading.problem(doubt.removeprefix(f"{item.name}: "))
+        if kind == "addresses":
+            _note_addresses(json_value(whole, kind), reading)
+
+    return read
+
+
+def _note_addresses(table: Any, reading: Reading) -> None:
+    """The addresses a site has, and the networks behind it where they are a host's."""
+    item = reading.item
+    for link in table if isinstance(table, list) else []:
+        rows = link.get("addr_info") if isinstance(link, dict) else None
+        for info in rows if isinstance(rows, list) else []:
+            if isinstance(info, dict) and info.get("scope") == "global" and item.site:
+                text = f"{info.get('local')}/{info.get('prefixlen')}"
+                note_address(reading.evidence, item.site, text, host=bool(item.host))
+
+
+def _json_with(start: bytes, *words: bytes, within: int) -> Callable[[Item, bytes], bool]:
+    """Recognises JSON that begins with one of some characters and has all of some words near its beginning."""
+
+    def fits(_item: Item, head: bytes) -> bool:
+        text = head.lstrip(b"\xef\xbb\xbf \r\n\t")
+        return text[:1] in tuple(start[i : i + 1] for i in range(len(start))) and all(w in text[:within] for w in words)
+
+    return fits
+
+
+_STATE_TEXT = re.compile(rb"\Asrc \S+ dst \S+ ?\r?\n\s+(dir (?:in|out|fwd)|proto \w+ spi)")
+_FORWARDING = re.compile(rb"\A(?:net\.ipv[46]\.(?:conf\.all\.|conf/all/)?(?:ip_)?forward(?:ing)?) ?= ?[01]")
+
+
+def _is_xfrm(word: bytes) -> Callable[[Item, bytes], bool]:
+    def fits(_item: Item, head: bytes) -> bool:
+        found = _STATE_TEXT.match(head.lstrip(b"\xef\xbb\xbf \r\n\t")[:4096])
+        return found is not None and found[1].startswith(word)
+
+    return fits
+
+
+def _is_forwarding(_item: Item, head: bytes) -> bool:
+    return _FORWARDING.match(head.lstrip(b"\xef\xbb\xbf \r\n\t")[:4096]) is not None
+
+
+FILTER_RULES = Kind("filter rules", _json_with(b"{[", b'"nftables"', within=200), _read_into("filter rules"))
+ADDRESSES = Kind("addresses", _json_with(b"[", b'"ifname"', b'"addr_info"', within=65_536), _read_into("addresses"))
+RULES = Kind("rules", _json_with(b"[", b'"priority"', b'"src"', within=400), _read_into("rules"))
+ROUTES = Kind("routes", _json_with(b"[", b'"dst"', within=400), _read_into("routes"))
+FORWARDING = Kind("forwarding", _is_forwarding, _read_into("forwarding"))
+POLICIES = Kind("IPsec policies", _is_xfrm(b"dir"), _read_into("IPsec policies"))
+STATES = Kind("IPsec states", _is_xfrm(b"proto"), lambda reading: reading.source("IPsec states", used=False))

@@ -6,6 +6,9 @@ import re
 from collections.abc import Iterable
 from datetime import UTC, datetime
 
+from stomion.case.evidence import Placed
+from stomion.ingest.files import open_input, read_lines
+from stomion.ingest.reading import Kind, Reading
 from stomion.model.record import PingRecord
 
 MAX_PROBES = 2_000_000
@@ -50,3 +53,18 @@ def read_ping(lines: Iterable[tuple[int, str]], source: str) -> list[tuple[int, 
 
 def _moment(epoch: str | None) -> str:
     return datetime.fromtimestamp(float(epoch), UTC).isoformat() if epoch else ""
+
+
+def _read(reading: Reading) -> None:
+    """A continuous ping from a site's host, or from its gateway."""
+    item = reading.item
+    source = f"{item.site}/{item.host}" if item.host else item.site or ""
+    with open_input(item.path) as stream:
+        found = read_ping(((number, text) for number, text, _, _ in read_lines(stream)), source)
+    if len(found) >= MAX_PROBES:
+        reading.problem(f"more than {MAX_PROBES:,} probes; the rest is not read")
+    reading.evidence.pings.extend(Placed(record, item.name, number) for number, record in found)
+    reading.source("ping", len(found), "probes")
+
+
+PING = Kind("ping", lambda _item, head: PING_HEAD.match(head[:4096]) is not None, _read)

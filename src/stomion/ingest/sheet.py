@@ -5,7 +5,6 @@ from __future__ import annotations
 import difflib
 import ipaddress
 import re
-import tomllib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -14,6 +13,7 @@ from typing import Any, get_type_hints
 import msgspec
 
 from stomion.errors import UnreadableInput
+from stomion.ingest.gate import toml_value
 from stomion.model.site import (
     CHOICES,
     SheetFilter,
@@ -50,13 +50,7 @@ class SheetReading:
 
 def read_sheet(text: str) -> SheetReading:
     """Raises UnreadableInput where the text is no TOML or names no site: then nothing can be told of it."""
-    try:
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        line = re.search(r"line (\d+)", str(error))
-        raise UnreadableInput(f"no TOML: {error}", place=int(line[1]) if line else None) from error
-    except RecursionError as error:
-        raise UnreadableInput("nested too deeply") from error
+    data = toml_value(text.encode("utf-8", "replace"))
     site = data.get("site")
     if not isinstance(site, str) or not site:
         raise UnreadableInput("no site is named", expected='site = "NAME"')

@@ -6,11 +6,13 @@ Read: ietf-interfaces with ietf-ip (RFC 8343, 8344), ietf-routing (RFC 8349), ie
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from typing import Any
 
 from stomion.errors import UnreadableInput
+from stomion.ingest.gate import json_value
+from stomion.ingest.item import Item, read_whole
+from stomion.ingest.reading import Kind, Reading
 from stomion.model.proposal import Proposal
 from stomion.model.site import (
     SheetDpd,
@@ -23,18 +25,15 @@ from stomion.model.site import (
     SheetTunnel,
     SiteSheet,
 )
+from stomion.space.services import PROTOCOL_NAMES
 from stomion.wire import registries as iana
 
 IKE_MODEL = "ietf-i2nsf-ike:ipsec-ike"
-_PROTOCOLS = {1: "icmp", 6: "tcp", 17: "udp", 50: "esp", 51: "ah", 58: "icmpv6"}
 
 
 def read_model_data(text: str | bytes, site: str) -> SiteSheet:
     """The parts of a sheet that a document holds. Raises UnreadableInput where it is no such document."""
-    try:
-        data = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise UnreadableInput("damaged JSON of model data") from error
+    data = json_value(text.encode() if isinstance(text, str) else text, "model data")
     if not isinstance(data, dict):
         raise UnreadableInput("model data that is no object")
     return SiteSheet(
@@ -119,7 +118,7 @@ def _acl_match(match: dict[str, Any]) -> SheetMatch:
             source = source or _text(part, "source-ipv4-network", "source-ipv6-network")
             destination = destination or _text(part, "destination-ipv4-network", "destination-ipv6-network")
             protocol = protocol or _text(part, "protocol")
-    service: tuple[str, ...] = (_PROTOCOLS.get(int(protocol), protocol),) if protocol.isdigit() else ()
+    service: tuple[str, ...] = (PROTOCOL_NAMES.get(int(protocol), protocol),) if protocol.isdigit() else ()
     for name in ("tcp", "udp"):
         for part in _under(match, name):
             ports = next(iter(_under(part, "destination-port")), {})
@@ -311,3 +310,18 @@ def _cipher_data(p: Proposal) -> list[dict[str, Any]]:
             if name == value or (name == base and bits.isdigit()):
                 rows.append({"id": index, "algorithm-type": number, "key-length": int(bits) if name == base else 0})
     return rows
+
+
+def _fits(_item: Item, head: bytes) -> bool:
+    start = head.lstrip(b"\xef\xbb\xbf \r\n\t")
+    return start[:1] in (b"{", b"[") and b'"ietf-' in start[:400]
+
+
+def _read(reading: Reading) -> None:
+    reading.source(MODEL_DATA.name)
+    item = reading.item
+    if item.site:
+        reading.evidence.models.append((item.name, read_model_data(read_whole(item), item.site)))
+
+
+MODEL_DATA = Kind("model data", _fits, _read)

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable, Sequence
+from typing import TypeVar
 
-from stomion.case.evidence import Evidence
+from stomion.case.evidence import Evidence, Log, Placed
 from stomion.exchange.clock import clock_from_logs, clock_offset
 from stomion.exchange.negotiation import MAX_STEPS, assemble
 from stomion.exchange.story import read_story
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram
 from stomion.model.provenance import Problem, Provenance
-from stomion.model.record import EventRecord
+from stomion.model.record import EventRecord, PingRecord
 from stomion.model.site import SheetTunnel
-from stomion.space.axis import address_text
+from stomion.space.axis import address_number, address_text
 from stomion.tunnel.lans import lans_of, meets, without_any
 from stomion.tunnel.pairing import Plan, from_declarations, from_evidence, from_sheets, own_addresses
 from stomion.tunnel.picture import End, EspSeen, LanTest, LinkEvent, Picture, PingSeries
@@ -33,8 +35,35 @@ def pictures(evidence: Evidence) -> list[Picture]:
     return [_picture(plan, evidence, tunnels_of, index) for plan in plans]
 
 
+Row = TypeVar("Row")
+BySite = dict[str, list[tuple[int, Placed[Row]]]]
+"""Records by the site they name, each with its place in the order in which all were read."""
+
+
+def _by_site(found: Sequence[Placed[Row]], site_of: Callable[[Row], str]) -> BySite[Row]:
+    out: BySite[Row] = {}
+    for number, placed in enumerate(found):
+        out.setdefault(site_of(placed.record), []).append((number, placed))
+    return out
+
+
+def _named_site(source: str) -> str:
+    """The site that a test's or ping's source names; empty for an address, which may be anybody's."""
+    site, _, rest = source.partition("/")
+    return "" if _is_address(site) or rest.isdigit() else site
+
+
+def _is_address(text: str) -> bool:
+    try:
+        address_number(text)
+    except ValueError:
+        return False
+    return True
+
+
 class _Index:
-    """Events by the peer they speak of and packets by the two addresses, so that a thousand tunnels stay a matter of seconds."""
+    """All evidence by the site, the peer or the two addresses it speaks of: gone through once, so that a thousand tunnels don't each go
+    through everything."""
 
     def __init__(self, evidence: Evidence) -> None:
         self.events: dict[str, dict[str | None, list[tuple[int, Event]]]] = {}
@@ -45,10 +74,22 @@ class _Index:
         self.sheets = {sheet.site: sheet for sheet in evidence.sheets}
         self.declared = {s.site: declared_tables(s, evidence.sheet_lines.get(s.site, "")) for s in evidence.sheets}
         self.sites = {source.site for source in evidence.sources if source.site}
+        self.tests = _by_site(evidence.tests, lambda r: _named_site(r.source))
+        self.pings = _by_site(evidence.pings, lambda r: _named_site(r.source))
+        self.counters = _by_site(evidence.counters, lambda r: r.site)
+        self.happenings = _by_site(evidence.happenings, lambda r: r.site)
+        self.logs: dict[str | None, list[Log]] = {}
+        for log in evidence.logs:
+            self.logs.setdefault(log.site, []).append(log)
         self.datagrams: dict[frozenset[str], list[Datagram]] = {}
         for capture in evidence.captures:
             for item in capture.datagrams:
                 self.datagrams.setdefault(frozenset((item.src, item.dst)), []).append(item)
+
+    def records(self, found: BySite[Row], picture: Picture) -> list[Placed[Row]]:
+        """Those that name either end's site, and those that name an address alone, in the order in which they were read."""
+        mine = [pair for site in ("", picture.left.site, picture.right.site) for pair in found.get(site, ())]
+        return [placed for _, placed in sorted(mine, key=lambda pair: pair[0])]
 
     def about(self, file: str, peers: set[str]) -> list[Event]:
         """A log's events about some peers, in the order of its lines."""
@@ -68,15 +109,15 @@ def _picture(plan: Plan, evidence: Evidence, tunnels_of: Counter[str], index: _I
     shares = tunnels_of[plan.left] + tunnels_of[plan.right] > 2
     for end in (left, right):
         _attach_tables(end, plan.name, evidence, index)
-    _learn_translated(left, right, evidence, shares)
-    _learn_translated(right, left, evidence, shares)
+    _learn_translated(left, right, index, shares)
+    _learn_translated(right, left, index, shares)
     for end, other in ((left, right), (right, left)):
-        _attach_log(end, other, evidence, index, alone=tunnels_of[end.site] == 1)
+        _attach_log(end, other, index, alone=tunnels_of[end.site] == 1)
     _attach_packets(picture, evidence, index)
-    _attach_tests(picture, evidence)
-    _attach_counters(picture, evidence)
-    _attach_links(picture, evidence, index, only=tunnels_of.total() == 2)
-    _attach_pings(picture, evidence)
+    _attach_tests(picture, evidence, index)
+    _attach_counters(picture, index)
+    _attach_links(picture, index, only=tunnels_of.total() == 2)
+    _attach_pings(picture, index)
     return picture
 
 
@@ -120,24 +161,21 @@ def _sheet_line(site: str, tunnel: SheetTunnel, index: _Index) -> int:
     return sheet.lines.get(f"tunnel.{sheet.tunnel.index(tunnel)}") or 1
 
 
-def _learn_translated(end: End, other: End, evidence: Evidence, shares: bool) -> None:
+def _learn_translated(end: End, other: End, index: _Index, shares: bool) -> None:
     """An address translation on the way gives the other end a second address, as this end's log and packets show it.
 
     Only where this end has no other tunnel, and only for a peer that authenticated: a stranger never does.
     """
     if shares:
         return
-    for log in evidence.logs:
-        if log.site == end.site:
-            for event in log.events:
-                if event.what in (What.IKE_UP, What.AUTH_OK) and event.peer and event.peer not in end.addresses:
-                    other.addresses.add(event.peer)
+    for log in index.logs.get(end.site, ()):
+        for event in log.events:
+            if event.what in (What.IKE_UP, What.AUTH_OK) and event.peer and event.peer not in end.addresses:
+                other.addresses.add(event.peer)
 
 
-def _attach_log(end: End, other: End, evidence: Evidence, index: _Index, alone: bool) -> None:
-    for log in evidence.logs:
-        if log.site != end.site:
-            continue
+def _attach_log(end: End, other: End, index: _Index, alone: bool) -> None:
+    for log in index.logs.get(end.site, ()):
         end.has_log = True
         near = log.events if alone else index.about(log.file, other.addresses | end.addresses)
         end.events.extend(e for e in near if _concerns(e, end, other, alone))
@@ -237,8 +275,9 @@ def _settle_fates(picture: Picture, evidence: Evidence) -> None:
                 step.fate = "lost"
 
 
-def _attach_tests(picture: Picture, evidence: Evidence) -> None:
-    for record, (file, line) in zip(evidence.tests, evidence.test_places, strict=True):
+def _attach_tests(picture: Picture, evidence: Evidence, index: _Index) -> None:
+    for placed in index.records(index.tests, picture):
+        record = placed.record
         end = _site_of(record.source, picture)
         if end is None or not meets(record.to, lans_of(picture.other(end), end)):
             continue
@@ -248,7 +287,7 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
                 record.received > 0,
                 record.expected != "blocked",
                 rfc3339_seconds(record.at),
-                Provenance(file, end.site, line=line),
+                placed.where(end.site),
                 record.service,
                 _host_address(record.source, end, picture.other(end)),
                 record.to,
@@ -258,12 +297,16 @@ def _attach_tests(picture: Picture, evidence: Evidence) -> None:
         )
     for source, to, service, outcome, line in evidence.expects:
         end = _site_of(source, picture)
-        if end is None or not meets(_host_address(to, picture.other(end), end) or to, lans_of(picture.other(end), end)):
+        other = picture.other(end) if end is not None else None
+        if end is None or other is None:
+            continue
+        address = _host_address(to, other, end) or to
+        if not meets(address, lans_of(other, end)):
             continue
         picture.expected.append(
             LanTest(
                 end is picture.left, False, outcome == "reach", None, Provenance("case.toml", None, line=line or None), service,
-                _host_address(source, end, picture.other(end)), _host_address(to, picture.other(end), end) or to, source, seen=False,
+                _host_address(source, end, other), address, source, seen=False,
             )
         )  # fmt: skip
 
@@ -278,14 +321,15 @@ def _host_address(name: str, end: End, other: End) -> str:
     return next((address_text(n) for n in numbers if meets(address_text(n), lans_of(end, other))), "")
 
 
-def _attach_links(picture: Picture, evidence: Evidence, index: _Index, only: bool) -> None:
+def _attach_links(picture: Picture, index: _Index, only: bool) -> None:
     """Links at either end; one elsewhere counts where it can only be this tunnel's path, as there is no other."""
     ends = {e.site for e in picture.ends}
-    for record, (file, line) in zip(evidence.happenings, evidence.happening_places, strict=True):
-        if record.what not in ("link-down", "link-up") or not _beneath(record, picture, index):
-            continue
-        if record.site in ends or (only and record.site not in index.sites):
-            where = Provenance(file, record.site, line=line)
+    elsewhere = [s for s in index.happenings if s not in ends and s not in index.sites] if only else []
+    found = [p for site in (*ends, *elsewhere) for p in index.happenings.get(site, ())]
+    for _, placed in sorted(found, key=lambda pair: pair[0]):
+        record = placed.record
+        if record.what in ("link-down", "link-up") and _beneath(record, picture, index):
+            where = placed.where(record.site)
             picture.link_events.append(
                 LinkEvent(record.site, record.what == "link-up", rfc3339_seconds(record.at), where, record.subject)
             )
@@ -301,22 +345,20 @@ def _beneath(record: EventRecord, picture: Picture, index: _Index) -> bool:
     return any(address.split("/")[0] in end.addresses for address in named.addresses)
 
 
-def _attach_pings(picture: Picture, evidence: Evidence) -> None:
+def _attach_pings(picture: Picture, index: _Index) -> None:
     """Continuous pings between hosts of the two sites, one series for each pair of hosts."""
-    found: dict[tuple[str, str], list[int]] = {}
-    for index, record in enumerate(evidence.pings):
-        found.setdefault((record.source, record.to), []).append(index)
-    for (source, to), indexes in found.items():
+    found: dict[tuple[str, str], list[Placed[PingRecord]]] = {}
+    for placed in index.records(index.pings, picture):
+        found.setdefault((placed.record.source, placed.record.to), []).append(placed)
+    for (source, to), probes in found.items():
         end = _site_of(source, picture)
         if end is None or not meets(to, lans_of(picture.other(end), end)):
             continue
-        probes = [evidence.pings[i] for i in indexes]
-        first_lost = next((i for i in indexes if evidence.pings[i].rtt_ms is None), indexes[0])
-        file, line = evidence.ping_places[first_lost]
+        first_lost = next((p for p in probes if p.record.rtt_ms is None), probes[0])
         picture.pings.append(
             PingSeries(
-                source, to, end is picture.left, tuple(p.rtt_ms is not None for p in probes),
-                tuple(rfc3339_seconds(p.at) for p in probes), Provenance(file, end.site, line=line),
+                source, to, end is picture.left, tuple(p.record.rtt_ms is not None for p in probes),
+                tuple(rfc3339_seconds(p.record.at) for p in probes), first_lost.where(end.site),
             )
         )  # fmt: skip
 
@@ -329,25 +371,20 @@ def _site_of(source: str, picture: Picture) -> End | None:
     return next((e for e in picture.ends if site == e.site or meets(source, lans_of(e, picture.other(e)))), None)
 
 
-def _attach_counters(picture: Picture, evidence: Evidence) -> None:
+def _attach_counters(picture: Picture, index: _Index) -> None:
     """The highest reading of every SA at either end; a sum over SAs is what the tunnel carried."""
     names = {e.sheet.name for e in picture.ends if e.sheet} | {picture.name}
     for end in picture.ends:
         best: dict[str, tuple[int, int]] = {}
-        for record in evidence.counters:
-            if record.site != end.site or not (
-                _alone_counter(record.tunnel, names) or _selects(record.remote_ts, picture, end)
-            ):
+        for _, placed in index.counters.get(end.site, ()):
+            record = placed.record
+            if record.tunnel not in names and not _selects(record.remote_ts, picture, end):
                 continue
             end.has_counters = True
             out, back = best.get(record.spi_out, (0, 0))
             best[record.spi_out] = (max(out, record.packets_out), max(back, record.packets_in))
         end.out_packets = sum(out for out, _ in best.values())
         end.in_packets = sum(back for _, back in best.values())
-
-
-def _alone_counter(name: str, names: set[str]) -> bool:
-    return name in names
 
 
 def _selects(remote_ts: tuple[str, ...], picture: Picture, end: End) -> bool:

@@ -1,0 +1,43 @@
+"""case.toml: title, tunnels with their ends, expected flows."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from stomion.ingest.gate import toml_value
+from stomion.ingest.item import read_whole
+from stomion.ingest.reading import Kind, Reading
+from stomion.ingest.sheet import line_map
+
+MAX_TITLE = 200
+
+
+def _read(reading: Reading) -> None:
+    reading.source("case", site=False)
+    whole = read_whole(reading.item)
+    data = toml_value(whole)
+    title = data.get("title")
+    if isinstance(title, str):
+        reading.evidence.title = title[:MAX_TITLE]
+    tunnels = data.get("tunnel", [])
+    for tunnel in tunnels if isinstance(tunnels, list) else []:
+        ends = tunnel.get("ends") if isinstance(tunnel, dict) else None
+        if isinstance(ends, list) and len(ends) == 2 and all(isinstance(e, str) for e in ends):
+            reading.evidence.declared.append((str(tunnel.get("name", "-".join(ends))), (ends[0], ends[1])))
+    _expected(data, line_map(whole.decode("utf-8", "replace")), reading)
+
+
+def _expected(data: dict[str, Any], lines: dict[str, int], reading: Reading) -> None:
+    """`[[expect]]`: who is to reach whom, and what is to be blocked."""
+    rows = data.get("expect", [])
+    for index, row in enumerate(rows if isinstance(rows, list) else []):
+        line = lines.get(f"expect.{index}", 0)
+        values = [row.get(k) if isinstance(row, dict) else None for k in ("from", "to", "service", "outcome")]
+        if not all(isinstance(v, str) for v in values) or values[3] not in ("reach", "blocked"):
+            text = 'an [[expect]] needs from, to, service, and outcome = "reach" or "blocked"'
+            reading.problem(text, line or None)
+            continue
+        reading.evidence.expects.append((str(values[0]), str(values[1]), str(values[2]), str(values[3]), line))
+
+
+CASE = Kind("case", lambda item, _head: item.place == "case", _read)

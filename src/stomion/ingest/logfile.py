@@ -1,0 +1,75 @@
+"""Logs of any make: the lines worth a look, with the phrases that the case, the user and the program know."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from functools import lru_cache
+from importlib import resources
+
+from stomion.case.evidence import Log
+from stomion.ingest.files import HEAD, LineScan, open_input
+from stomion.ingest.item import Item
+from stomion.ingest.nothing import is_text
+from stomion.ingest.reading import Kind, Reading
+from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
+from stomion.logs.phrasebook import Phrase, read_phrasebook
+from stomion.logs.reader import read_log
+from stomion.vocabulary.clean import MAX_LINE
+
+
+@lru_cache(1)
+def shipped() -> tuple[Phrase, ...]:
+    """The phrasebooks that come with the program; what a user taught goes before them."""
+    found: list[Phrase] = []
+    for book in sorted(resources.files("stomion.logs").joinpath("phrasebooks").iterdir(), key=lambda b: b.name):
+        phrases, troubles = read_phrasebook(book.read_text("utf-8"))
+        if troubles:
+            raise AssertionError(f"{book.name}: {troubles[0]}")
+        found.extend(phrases)
+    return tuple(found)
+
+
+def _read(reading: Reading) -> None:
+    item, evidence = reading.item, reading.evidence
+    log = Log(item.name, item.site)
+    with open_input(item.path) as stream:
+        scan = LineScan(stream, _pattern(evidence.phrases), reading.about)
+
+        def lines() -> Iterator[tuple[int, str]]:
+            for count, found in enumerate(scan):
+                if not count % 1024:
+                    reading.about(found[0])
+                yield found
+
+        year, phrases = reading.years.year_for(item.path), (*evidence.phrases, *shipped())
+        log.events = list(read_log(lines(), item.name, item.site, year=year, phrases=phrases))
+    log.lines = scan.lines
+    if scan.cut:
+        text = f"{scan.cut:,} lines are longer than {MAX_LINE:,} characters; what is beyond that is not looked at"
+        reading.problem(text)
+    if scan.not_utf8:
+        reading.problem("not UTF-8 here; such lines are read as Latin-1", scan.not_utf8)
+    if not log.events and (item.host or not item.site or item.place == "path" or not _is_gateway_log(item)):
+        reading.refuse("text without a line about a negotiation")
+        return
+    reading.source("log", log.lines, "lines")
+    evidence.logs.append(log)
+
+
+def _pattern(phrases: list[Phrase]) -> re.Pattern[bytes]:
+    """Lines worth a look: those with a word of the vocabulary, or with a fixed piece of a phrase that has no such word."""
+    heads = [p.head.lower() for p in phrases if not RELEVANT.search(p.head.lower())]
+    if not heads:
+        return RELEVANT_BYTES
+    return re.compile(RELEVANT_BYTES.pattern + b"|" + b"|".join(re.escape(h.encode()) for h in heads))
+
+
+def _is_gateway_log(item: Item) -> bool:
+    """A log of a service that negotiated nothing is evidence too: of what never arrived. It names IKE at least."""
+    with open_input(item.path) as stream:
+        head = stream.read(HEAD).decode("latin-1").lower()
+    return any(word in head for word in ("ike", "ipsec", "isakmp", "vpn"))
+
+
+LOG = Kind("text", lambda _item, head: is_text(head), _read)
