@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 
 from stomion.diagnosis.catalogue import RULES
-from stomion.exchange.negotiation import REACH_WORDS
+from stomion.exchange.automaton import ANY, MOVES, REACH_WORDS, Sign
 from stomion.jobs.decoding import MessageRecord
 from stomion.jobs.summary import Summary
 from stomion.model.event import What
@@ -18,6 +18,7 @@ from stomion.model.finding import STAGES
 from stomion.model.record import Record
 from stomion.model.site import SiteSheet
 from stomion.tui.keymap import KEYS
+from stomion.wire.ike.numbers import ExchangeV1, ExchangeV2
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
 
@@ -64,11 +65,42 @@ def keys() -> str:
 
 
 def events() -> str:
-    """What a log line can be understood as, and how far a negotiation can get."""
+    """What a log line can be understood as."""
     out = ["# What a log line can say", "", "Generated from the events' table (`tools/make_docs.py`).", ""]
     out += [f"- {what.value}" for what in What]
-    out += ["", "How far a negotiation got on the wire, in order:", ""]
-    out += [f"1. {words}" for words in REACH_WORDS.values()]
+    out += ["", "How far a negotiation got on the wire is told by [the exchanges](exchanges.md)."]
+    return "\n".join([*out, ""])
+
+
+def exchanges() -> str:
+    """The table of moves, a row each; rows that differ only in what the message says are one."""
+    out = [
+        "# How far a negotiation gets",
+        "",
+        "Generated from the table (`src/stomion/exchange/automaton.py`, `tools/make_docs.py`). What is not here tells nothing about how",
+        "far a negotiation got. A state after *at least* stays where it is further on already.",
+        "",
+    ]
+    for version, kinds in ((1, ExchangeV1), (2, ExchangeV2)):
+        out += [
+            f"## IKEv{version}",
+            "",
+            "| exchange | message | says | in state | then | noted |",
+            "|---|---|---|---|---|---|",
+        ]
+        rows: dict[tuple[str, ...], list[str]] = {}
+        for move in MOVES:
+            if isinstance(move.exchange, kinds):
+                states = "any" if move.states == ANY else ", ".join(s.name for s in move.states)
+                to = "" if move.to is None else f"{'at least ' if move.at_least else ''}{move.to.name}"
+                rows.setdefault((move.exchange.name, move.way.value, states, to, move.effect.value), []).append(
+                    move.sign.value
+                )
+        for (exchange, way, states, to, effect), signs in rows.items():
+            says = "anything" if len(signs) == len(Sign) else "; ".join(signs)
+            out.append(f"| {exchange} | {way} | {says} | {states} | {to} | {effect} |")
+        out.append("")
+    out += ["The states, in order:", "", *(f"- `{reach.name}`: {words}" for reach, words in REACH_WORDS.items())]
     return "\n".join([*out, ""])
 
 
@@ -81,6 +113,7 @@ PAGES = {
     "findings.md": findings,
     "keys.md": keys,
     "events.md": events,
+    "exchanges.md": exchanges,
     "schemas/check.json": lambda: schema(Summary),
     "schemas/decode.json": lambda: schema(list[MessageRecord]),
     "schemas/record.json": lambda: schema(Record),

@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 
 import samples
-from stomion.exchange.negotiation import Negotiation, Reach, assemble
+from stomion.exchange.automaton import Reach
+from stomion.exchange.negotiation import Negotiation, assemble
 from stomion.exchange.story import read_story
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from stomion.diagnosis.spec import last_event, listed
 from stomion.diagnosis.tablelines import table_line
-from stomion.exchange.negotiation import Reach
+from stomion.exchange.automaton import Reach
 from stomion.model.event import What
 from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Status, Verdict
 from stomion.model.provenance import Provenance

@@ -87,7 +87,7 @@ def _whole_seconds(events: Sequence[Event]) -> bool:
 
 
 def _from_left(seen: Sequence[tuple[float, object]], left: str) -> bool:
-    """The sender's capture stands first (see `order_by_sender`)."""
+    """The sender's capture stands first: `negotiation.assemble` puts it there."""
     first = seen[0][1]
     return getattr(first, "site", None) == left
 

@@ -9,6 +9,7 @@ from stomion.exchange.negotiation import Negotiation, Step
 from stomion.model.proposal import Proposal
 from stomion.space.axis import interval_of, prefixes_text
 from stomion.wire.ike.bodies import Identity, TsList
+from stomion.wire.ike.numbers import ExchangeV1
 
 MAX_PREFIXES = 8
 """Prefixes that one range on the wire is written as; one that falls into more stays a range."""
@@ -64,7 +65,7 @@ def _selectors(step: Step, version: int) -> tuple[tuple[str, ...], tuple[str, ..
         return (_prefixes(lists[0]), _prefixes(lists[1])) if len(lists) == 2 else ((), ())
     header = step.message.header
     found = [p.body.text for p in step.view.payloads if isinstance(p.body, Identity)]
-    if header is None or header.exchange != 32 or len(found) != 2:
+    if header is None or header.exchange != ExchangeV1.QUICK_MODE or len(found) != 2:
         return (), ()
     return (found[0],), (found[1],)
 

@@ -2,53 +2,45 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from enum import IntEnum
+from enum import StrEnum
 
+from stomion.exchange.automaton import TABLE, Effect, Reach, Sign, Way
 from stomion.model.packet import Datagram
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
 from stomion.wire.ike import Message, decode
-from stomion.wire.ike.bodies import FragmentV1, KeV2, Sealed, SealedFragment
+from stomion.wire.ike.bodies import FragmentV1, KeV2, Notify, Sealed, SealedFragment
 from stomion.wire.ike.keys import IkeKeys
+from stomion.wire.ike.numbers import ExchangeV1
 
 MAX_STEPS = 2_000
 """Messages of one negotiation kept as steps; a real one has a few dozen, a stuck one some hundreds."""
 
 
-class Reach(IntEnum):
-    """How far a negotiation got on the wire. What is encrypted shows by its exchange and size only."""
+class Delivery(StrEnum):
+    """What became of a message, by what both ends' captures hold of it."""
 
-    ASKED = 0
-    INIT_REFUSED = 1
-    INIT_ANSWERED = 2
-    AUTH_ASKED = 3
-    AUTH_REFUSED = 4
-    AUTH_ANSWERED = 5
-    CHILD_REFUSED = 6
-    CHILD_ASKED = 7
-    CARRIES = 8
+    UNKNOWN = ""
+    ARRIVED = "arrived"
+    LOST = "lost"
 
 
-REACH_WORDS = {
-    Reach.ASKED: "asked, nothing answered",
-    Reach.INIT_REFUSED: "refused in its first answer",
-    Reach.INIT_ANSWERED: "keys exchanged, not authenticated",
-    Reach.AUTH_ASKED: "authentication asked, nothing answered",
-    Reach.AUTH_REFUSED: "refused at authentication",
-    Reach.AUTH_ANSWERED: "authenticated",
-    Reach.CHILD_REFUSED: "IKE SA up, child refused",
-    Reach.CHILD_ASKED: "IKE SA up, child asked",
-    Reach.CARRIES: "up, ESP flows",
-}
+@dataclass(frozen=True, slots=True)
+class Post:
+    """One end as messages know it: its site, its addresses, and whether a capture of its own was running."""
+
+    site: str
+    addresses: frozenset[str]
+    watched: bool
 
 
 @dataclass(slots=True)
 class Step:
     """One message on the ladder. `seen` are all captures that hold it, the sender's first where known.
 
-    `again` is how many times the same bytes were sent before; `fate` is `arrived`, `lost` or empty where unknown.
+    `again` is how many times the same bytes were sent before.
     """
 
     at: float
@@ -61,7 +53,7 @@ class Step:
     raw: bytes
     seen: list[tuple[float, Provenance]]
     again: int = 0
-    fate: str = ""
+    fate: Delivery = Delivery.UNKNOWN
     cut: bool = False
     opened: Message | None = None
 
@@ -128,10 +120,13 @@ class Negotiation:
         return sum(1 for s in self.steps if s.again)
 
 
-def assemble(datagrams: Iterable[Datagram], keys: Sequence[IkeKeys] = ()) -> list[Negotiation]:
+def assemble(
+    datagrams: Iterable[Datagram], keys: Sequence[IkeKeys] = (), posts: tuple[Post, ...] = ()
+) -> list[Negotiation]:
     """Negotiations in the order of their first messages; the same message seen in several captures is one step.
 
-    With the keys of an SA its encrypted messages are opened (`Step.opened`).
+    With the keys of an SA its encrypted messages are opened (`Step.opened`). `posts` are the two ends: with them the sender's capture of
+    a message stands first, whatever the clocks say, and it is told whether the message arrived.
     """
     found: dict[tuple[bytes, frozenset[str]], Negotiation] = {}
     counts: dict[tuple[bytes, str, str], int] = {}
@@ -158,10 +153,27 @@ def assemble(datagrams: Iterable[Datagram], keys: Sequence[IkeKeys] = ()) -> lis
             negotiation.dropped += 1
     result = sorted(found.values(), key=lambda n: n.start)
     for negotiation in result:
+        for step in negotiation.steps:
+            _settle(step, posts)
         if keys:
             _open(negotiation, keys)
         _read_through(negotiation)
     return result
+
+
+def _settle(step: Step, posts: tuple[Post, ...]) -> None:
+    """A message seen leaving one end, while the other end's capture was running and has it not, is lost on the way."""
+    sender = next((p for p in posts if step.src in p.addresses), None)
+    receiver = next((p for p in posts if step.dst in p.addresses), None)
+    if sender is not None and len(step.seen) > 1:
+        # With clocks that differ the sender's capture is not always the earlier one.
+        step.seen.sort(key=lambda seen: seen[1].site != sender.site)
+    if sender is None or receiver is None or step.fate is Delivery.ARRIVED:
+        return
+    if step.where.site == receiver.site:
+        step.fate = Delivery.ARRIVED
+    elif step.where.site == sender.site and receiver.watched:
+        step.fate = Delivery.LOST
 
 
 def _open(n: Negotiation, keys: Sequence[IkeKeys]) -> None:
@@ -190,9 +202,9 @@ def _open(n: Negotiation, keys: Sequence[IkeKeys]) -> None:
 
 
 def _seen_again(step: Step, item: Datagram) -> None:
-    """The second place a message was seen; packets fresh from their sender have the higher hop limit."""
+    """The second place where a message was seen: it went from one to the other."""
     step.seen.append((item.at, item.where))
-    step.fate = "arrived"
+    step.fate = Delivery.ARRIVED
 
 
 def _negotiation_of(step: Step, found: dict[tuple[bytes, frozenset[str]], Negotiation]) -> Negotiation:
@@ -211,72 +223,52 @@ def _negotiation_of(step: Step, found: dict[tuple[bytes, frozenset[str]], Negoti
 
 
 def _read_through(n: Negotiation) -> None:
-    """Fill in what the messages tell, in their order."""
+    """Fill in what the messages tell, in their order: see the table in exchange.automaton."""
     for index, step in enumerate(n.steps):
-        if n.version == 2:
-            _read_v2(n, step, index)
-        else:
-            _read_v1(n, step, index)
+        header = step.message.header
+        assert header is not None
+        if n.version == V1 and header.exchange in _MODES:
+            n.mode = _MODES[header.exchange]
+        asked = step.src == n.initiator if n.version == V1 else not header.is_response
+        for sign, notify in _signs(step, n.version, asked):
+            move = TABLE.get((n.version, header.exchange, Way.REQUEST if asked else Way.ANSWER, sign, n.reach))
+            if move is not None:
+                n.reach = move.after(n.reach)
+                _EFFECTS[move.effect](n, step, index, notify)
 
 
-def _read_v2(n: Negotiation, step: Step, index: int) -> None:
-    header = step.message.header
-    assert header is not None
-    response = header.is_response
-    if header.exchange == 34:
-        _read_init(n, step, index, response)
-    elif header.exchange == 35:
-        if not response:
-            n.reach = max(n.reach, Reach.AUTH_ASKED)
-        elif step.opened is not None:
-            _read_opened_answer(n, step, index)
-        elif not step.fragment or step.fragment.startswith("1 "):
-            lone = _lone_notify(step)
-            _set_refusal(n, step, index, "") if lone else None
-            n.reach = Reach.AUTH_REFUSED if lone else max(n.reach, Reach.AUTH_ANSWERED)
-    elif header.exchange == 36 and not response:
-        n.reach = max(n.reach, Reach.CHILD_ASKED)
-    elif header.exchange == 36 and step.opened is not None:
-        _read_opened_answer(n, step, index)
-
-
+V1 = 1
+_MODES: dict[int, str] = {ExchangeV1.MAIN_MODE: "main", ExchangeV1.AGGRESSIVE: "aggressive"}
 _HARMLESS = frozenset({"TEMPORARY_FAILURE", "CHILD_SA_NOT_FOUND", "NO_ADDITIONAL_SAS"})
 
 
-def _read_opened_answer(n: Negotiation, step: Step, index: int) -> None:
-    """An answer to IKE_AUTH or CREATE_CHILD_SA whose inside is known."""
-    error = next((x.name for x in step.view.notifies if x.is_error and x.name not in _HARMLESS), "")
-    if not error:
-        n.refusal, n.refused_by, n.refusal_step = "", "", -1
-        n.reach = max(n.reach, Reach.AUTH_ANSWERED)
+def _signs(step: Step, version: int, asked: bool) -> Iterator[tuple[Sign, Notify | None]]:
+    """What a message says, the notify with it where there is one: errors before what was chosen, as a later word counts more."""
+    message = step.message
+    if version != V1 and not asked and step.opened is not None:
+        yield _opened(step)
         return
-    _set_refusal(n, step, index, error)
-    n.reach = Reach.AUTH_REFUSED if error == "AUTHENTICATION_FAILED" else Reach.CHILD_REFUSED
-
-
-def _read_init(n: Negotiation, step: Step, index: int, response: bool) -> None:
-    sa = step.message.sa
-    if not response:
-        if sa is not None:
-            n.offered = sa.model()
-        ke = next((p.body for p in step.message.payloads if isinstance(p.body, KeV2)), None)
-        n.offered_group = ke.group if ke else n.offered_group
-        return
-    for notify in step.message.notifies:
+    for notify in message.notifies if not asked or version == V1 else ():
         if notify.wanted_group is not None:
-            n.wanted_group = notify.wanted_group
-            n.refusal, n.refused_by, n.refusal_step = notify.name, step.src, index
+            yield Sign.WANTS_GROUP, notify
         elif notify.is_error:
-            _set_refusal(n, step, index, notify.name)
-            n.reach = Reach.INIT_REFUSED
-    if sa is not None:
-        n.chosen = sa.model()
-        n.refusal, n.refused_by, n.refusal_step = "", "", -1
-        n.reach = max(n.reach, Reach.INIT_ANSWERED)
+            yield Sign.ERROR, notify
+    if message.sa is not None:
+        yield (Sign.OFFER if asked else Sign.CHOICE), None
+    if step.fragment and version != V1 and not step.fragment.startswith("1 "):
+        yield Sign.SEALED_PART, None
+    elif message.encrypted:
+        yield (Sign.SEALED_LONE if version != V1 and _lone_notify(step) else Sign.SEALED), None
+    elif message.sa is None:
+        yield Sign.CLEAR, None
 
 
-def _set_refusal(n: Negotiation, step: Step, index: int, name: str) -> None:
-    n.refusal, n.refused_by, n.refusal_step = name, step.src, index
+def _opened(step: Step) -> tuple[Sign, Notify | None]:
+    """An answer whose inside is known."""
+    error = next((x for x in step.view.notifies if x.is_error and x.name not in _HARMLESS), None)
+    if error is None:
+        return Sign.OPENED, None
+    return (Sign.OPENED_AUTH_ERROR if error.name == "AUTHENTICATION_FAILED" else Sign.OPENED_ERROR), error
 
 
 LONE_NOTIFY_BYTES = 80
@@ -289,37 +281,49 @@ def _lone_notify(step: Step) -> bool:
     return len(sealed) == 1 and len(sealed[0].data) <= LONE_NOTIFY_BYTES
 
 
-def _read_v1(n: Negotiation, step: Step, index: int) -> None:
-    header = step.message.header
-    assert header is not None
-    from_initiator = step.src == n.initiator
-    sealed = step.message.encrypted
-    if header.exchange in (2, 4):
-        n.mode = "aggressive" if header.exchange == 4 else "main"
-        _read_phase1(n, step, from_initiator, sealed)
-    elif header.exchange == 5:
-        error = next((x.name for x in step.message.notifies if x.is_error), "")
-        if error or (sealed and n.reach in (Reach.AUTH_ASKED, Reach.CHILD_ASKED)):
-            _set_refusal(n, step, index, error)
-            early = n.reach < Reach.AUTH_ASKED
-            n.reach = Reach.INIT_REFUSED if early else _refused_after(n.reach)
-    elif header.exchange == 32 and (from_initiator or n.reach < Reach.CHILD_ASKED):
-        n.reach = max(n.reach, Reach.CHILD_ASKED)
+Noting = Callable[[Negotiation, Step, int, Notify | None], None]
 
 
-def _refused_after(reach: Reach) -> Reach:
-    return Reach.AUTH_REFUSED if reach == Reach.AUTH_ASKED else Reach.CHILD_REFUSED
+def _nothing(_n: Negotiation, _step: Step, _index: int, _notify: Notify | None) -> None:
+    return
 
 
-def _read_phase1(n: Negotiation, step: Step, from_initiator: bool, sealed: bool) -> None:
-    sa = step.message.sa
-    if sa is not None:
-        if from_initiator:
-            n.offered = sa.model()
-        else:
-            n.chosen = sa.model()
-            n.reach = max(n.reach, Reach.INIT_ANSWERED)
-    if sealed:
-        n.reach = max(n.reach, Reach.AUTH_ASKED if from_initiator else Reach.AUTH_ANSWERED)
-    elif not from_initiator and n.mode == "aggressive" and sa is not None:
-        n.reach = max(n.reach, Reach.AUTH_ASKED)
+def _note_offer(n: Negotiation, step: Step, _index: int, _notify: Notify | None) -> None:
+    if step.message.sa is not None:
+        n.offered = step.message.sa.model()
+    ke = next((p.body for p in step.message.payloads if isinstance(p.body, KeV2)), None)
+    n.offered_group = ke.group if ke else n.offered_group
+
+
+def _note_choice(n: Negotiation, step: Step, _index: int, _notify: Notify | None) -> None:
+    if step.message.sa is not None:
+        n.chosen = step.message.sa.model()
+
+
+def _accept(n: Negotiation, step: Step, index: int, notify: Notify | None) -> None:
+    _note_choice(n, step, index, notify)
+    _void(n, step, index, notify)
+
+
+def _refuse(n: Negotiation, step: Step, index: int, notify: Notify | None) -> None:
+    n.refusal, n.refused_by, n.refusal_step = notify.name if notify is not None else "", step.src, index
+
+
+def _want_group(n: Negotiation, step: Step, index: int, notify: Notify | None) -> None:
+    n.wanted_group = notify.wanted_group if notify is not None else n.wanted_group
+    _refuse(n, step, index, notify)
+
+
+def _void(n: Negotiation, _step: Step, _index: int, _notify: Notify | None) -> None:
+    n.refusal, n.refused_by, n.refusal_step = "", "", -1
+
+
+_EFFECTS: dict[Effect, Noting] = {
+    Effect.NOTHING: _nothing,
+    Effect.NOTE_OFFER: _note_offer,
+    Effect.NOTE_CHOICE: _note_choice,
+    Effect.ACCEPT: _accept,
+    Effect.WANT_GROUP: _want_group,
+    Effect.REFUSE: _refuse,
+    Effect.VOID: _void,
+}

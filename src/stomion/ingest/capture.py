@@ -10,8 +10,6 @@ from collections.abc import Callable, Iterator
 from struct import Struct, error
 from typing import BinaryIO
 
-import dpkt
-
 from stomion.case.evidence import Capture, EspFlow
 from stomion.errors import Malformed, Truncated, UnreadableInput
 from stomion.ingest.files import open_input
@@ -19,6 +17,8 @@ from stomion.ingest.fragments import Reassembler
 from stomion.ingest.reading import Kind, Reading
 from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import Provenance
+from stomion.space.services import TCP, UDP
+from stomion.wire.packets import ESP, IpPacket, read_ip, read_tcp, read_udp, read_unreachable
 
 MAX_PACKET = 1 << 20
 """Bytes of one captured packet; link layers end at 256 KiB."""
@@ -43,7 +43,11 @@ _PROTOCOL_AT = {ETHERNET: (12, 14), SLL: (14, 16), SLL2: (0, 20)}
 _VLAN = frozenset((0x8100, 0x88A8, 0x9100))
 LINK_TYPES = frozenset((*_IP_AT, *_PROTOCOL_AT))
 
-_TCP_PORT = (4500).to_bytes(2, "big")
+NAT_T_PORT = 4500
+"""IKE and ESP share it where addresses are translated on the way (RFC 3948)."""
+NON_ESP_MARKER = b"\0\0\0\0"
+"""Before an IKE message on that port; no SPI is 0 (RFC 3948 2.2)."""
+_TCP_PORT = NAT_T_PORT.to_bytes(2, "big")
 
 RawPacket = tuple[float, int, bytes]
 """(seconds since 1970, link type, bytes)."""
@@ -231,49 +235,42 @@ def _ip_offset(link: int, data: bytes) -> int | None:
 
 
 def _take_ip(out: Capture, at: float, packet: bytes, where: Provenance, more: bool = False) -> None:
-    try:
-        version = packet[0] >> 4 if packet else 0
-        ip = dpkt.ip.IP(packet) if version == 4 else dpkt.ip6.IP6(packet) if version == 6 else None
-    except (dpkt.UnpackError, error, IndexError, ValueError):
-        return
+    ip = read_ip(packet)
     if ip is None:
         return
-    src, dst = dpkt.utils.inet_to_str(ip.src), dpkt.utils.inet_to_str(ip.dst)
-    body = ip.data
-    if isinstance(body, dpkt.tcp.TCP):
-        _take_tcp(out, at, (src, dst), body, where)
-    elif isinstance(body, dpkt.udp.UDP):
-        ttl = int(ip.ttl if version == 4 else ip.hlim)
-        _take_udp(out, at, (src, dst, ttl), body, where, more)
-    elif isinstance(body, (dpkt.icmp.ICMP, dpkt.icmp6.ICMP6)):
-        _take_icmp(out, at, src, body, where)
-    elif getattr(ip, "p", getattr(ip, "nxt", 0)) == 50:
-        _count_esp(out, at, src, dst, bytes(body)[:4], len(body))
+    if ip.protocol == UDP:
+        _take_udp(out, at, ip, where, more)
+    elif ip.protocol == TCP:
+        _take_tcp(out, at, ip, where)
+    elif ip.protocol == ESP:
+        _count_esp(out, at, ip.src, ip.dst, ip.body[:4], len(ip.body))
+    elif (quoted := read_unreachable(ip)) is not None and quoted.dport in IKE_PORTS:
+        out.unreachables.append(
+            Unreachable(at, ip.src, quoted.src, quoted.dst, quoted.dport, quoted.port_closed, where)
+        )
 
 
-def _take_tcp(out: Capture, at: float, ip: tuple[str, str], tcp: dpkt.tcp.TCP, where: Provenance) -> None:
+def _take_tcp(out: Capture, at: float, ip: IpPacket, where: Provenance) -> None:
     """IKE over TCP (RFC 9329); only streams that begin with its prefix, or are already known to be such."""
-    if 4500 not in (tcp.sport, tcp.dport):
+    tcp = read_tcp(ip.body)
+    if tcp is None or NAT_T_PORT not in (tcp.sport, tcp.dport):
         return
-    src, dst = ip
-    for message in out.streams.feed((src, tcp.sport, dst, tcp.dport), tcp.seq, bytes(tcp.data)):
-        out.datagrams.append(Datagram(at, src, tcp.sport, dst, tcp.dport, message, where))
+    for message in out.streams.feed((ip.src, tcp.sport, ip.dst, tcp.dport), tcp.sequence, tcp.data):
+        out.datagrams.append(Datagram(at, ip.src, tcp.sport, ip.dst, tcp.dport, message, where))
 
 
-def _take_udp(
-    out: Capture, at: float, ip: tuple[str, str, int], udp: dpkt.udp.UDP, where: Provenance, more: bool
-) -> None:
-    src, dst, ttl = ip
-    payload = bytes(udp.data)
-    if not IKE_PORTS & {udp.sport, udp.dport}:
+def _take_udp(out: Capture, at: float, ip: IpPacket, where: Provenance, more: bool) -> None:
+    udp = read_udp(ip.body)
+    if udp is None or not IKE_PORTS & {udp.sport, udp.dport}:
         return
-    if 4500 in (udp.sport, udp.dport):
-        if payload[:4] != b"\0\0\0\0":
+    payload = udp.data
+    if NAT_T_PORT in (udp.sport, udp.dport):
+        if payload[:4] != NON_ESP_MARKER:
             if len(payload) > 8:
-                _count_esp(out, at, src, dst, payload[:4], len(payload))
+                _count_esp(out, at, ip.src, ip.dst, payload[:4], len(payload))
             return
         payload = payload[4:]
-    out.datagrams.append(Datagram(at, src, udp.sport, dst, udp.dport, payload, where, more, ttl))
+    out.datagrams.append(Datagram(at, ip.src, udp.sport, ip.dst, udp.dport, payload, where, more, ip.ttl))
 
 
 def _count_esp(out: Capture, at: float, src: str, dst: str, spi: bytes, size: int) -> None:
@@ -287,25 +284,6 @@ def _count_esp(out: Capture, at: float, src: str, dst: str, spi: bytes, size: in
         flow.sizes[size] = flow.sizes.get(size, 0) + 1
     else:
         flow.unsized += 1
-
-
-def _take_icmp(out: Capture, at: float, reporter: str, icmp: dpkt.icmp.ICMP, where: Provenance) -> None:
-    """A destination unreachable that quotes a UDP datagram to an IKE port."""
-    v4 = isinstance(icmp, dpkt.icmp.ICMP)
-    if icmp.type != (3 if v4 else 1):
-        return
-    quoted = bytes(icmp.data.data) if hasattr(icmp.data, "data") else b""
-    raw = quoted if quoted[:1] else bytes(icmp.data)[4:]
-    try:
-        inner = dpkt.ip.IP(raw) if v4 else dpkt.ip6.IP6(raw)
-        head = bytes(inner.data)[:4]
-        dport = head[2] << 8 | head[3]
-    except (dpkt.UnpackError, error, IndexError, ValueError):
-        return
-    if dport in IKE_PORTS:
-        src, dst = dpkt.utils.inet_to_str(inner.src), dpkt.utils.inet_to_str(inner.dst)
-        closed = icmp.code == (3 if v4 else 4)
-        out.unreachables.append(Unreachable(at, reporter, src, dst, dport, closed, where))
 
 
 def _read(reading: Reading) -> None:

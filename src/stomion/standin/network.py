@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import heapq
-import io
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-import dpkt
+from stomion.standin import frames
 
 Receiver = Callable[["Network", "Parcel"], None]
 
@@ -32,19 +31,11 @@ class Tap:
 
     def pcap(self) -> bytes:
         """The capture as a pcap file (Ethernet)."""
-        out = io.BytesIO()
-        writer = dpkt.pcap.Writer(out, snaplen=65_535)
-        for at, data in self.packets:
-            writer.writepkt(data, at)
-        return out.getvalue()
+        return frames.pcap(self.packets)
 
     def pcapng(self) -> bytes:
         """The same as a pcapng file."""
-        out = io.BytesIO()
-        writer = dpkt.pcapng.Writer(out, snaplen=65_535)
-        for at, data in self.packets:
-            writer.writepkt(data, at)
-        return out.getvalue()
+        return frames.pcapng(self.packets)
 
 
 class Network:
@@ -99,20 +90,6 @@ class Network:
         tap = self._taps.get(address)
         if tap is None:
             return
-        udp = dpkt.udp.UDP(sport=parcel.sport, dport=parcel.dport, data=parcel.payload)
-        udp.ulen = len(udp)
-        ip = dpkt.ip.IP(
-            src=_packed(parcel.src),
-            dst=_packed(parcel.dst),
-            p=17,
-            ttl=ttl,
-            id=len(tap.packets) + 1 & 0xFFFF,
-            data=udp,
-        )
-        ip.len = len(ip)
-        frame = dpkt.ethernet.Ethernet(src=b"\x02\0\0\0\0\x01", dst=b"\x02\0\0\0\0\x02", type=0x0800, data=ip)
-        tap.packets.append((round(self.now + tap.offset, 6), bytes(frame)))
-
-
-def _packed(address: str) -> bytes:
-    return bytes(int(part) for part in address.split("."))
+        ident = len(tap.packets) + 1 & 0xFFFF
+        frame = frames.udp(parcel.src, parcel.sport, parcel.dst, parcel.dport, parcel.payload, ttl, ident)
+        tap.packets.append((round(self.now + tap.offset, 6), frame))

@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from stomion.case.evidence import Evidence, Log, Placed
 from stomion.exchange.clock import clock_from_logs, clock_offset
-from stomion.exchange.negotiation import MAX_STEPS, assemble
+from stomion.exchange.negotiation import MAX_STEPS, Post, assemble
 from stomion.exchange.story import read_story
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram
@@ -209,18 +209,18 @@ def _attach_packets(picture: Picture, evidence: Evidence, index: _Index) -> None
                 continue
             picture.esp_last = max(picture.esp_last, flow.last)
     picture.esp_seen = _esp_seen(picture, evidence)
-    picture.negotiations = assemble(index.between(left, right), evidence.keys)
+    watched = {c.site for c in evidence.captures if c.packets}
+    posts = tuple(Post(e.site, frozenset(e.addresses), e.site in watched) for e in picture.ends)
+    picture.negotiations = assemble(index.between(left, right), evidence.keys, posts)
     for n in picture.negotiations:
         if n.dropped:
             text = (
                 f"{n.dropped:,} messages of the IKE SA {n.spi_i.hex()} beyond its first {MAX_STEPS:,} are not looked at"
             )
             picture.cuts.append(Problem(n.steps[-1].where.file, text))
-    _order_by_sender(picture)
     picture.clock = clock_offset(picture.negotiations, picture.left.site, picture.right.site) or clock_from_logs(
         picture.left.events, picture.right.events
     )
-    _settle_fates(picture, evidence)
 
 
 def _esp_seen(picture: Picture, evidence: Evidence) -> list[EspSeen]:
@@ -249,30 +249,6 @@ def _esp_seen(picture: Picture, evidence: Evidence) -> list[EspSeen]:
         if sent:
             found.append(EspSeen(from_left, dict(sent), dict(got) if watched else None, files))
     return found
-
-
-def _order_by_sender(picture: Picture) -> None:
-    """With clocks that differ the sender's capture is not always the earlier one: put it first all the same."""
-    for negotiation in picture.negotiations:
-        for step in negotiation.steps:
-            sender = picture.end_at(step.src)
-            if sender is not None and len(step.seen) > 1:
-                step.seen.sort(key=lambda seen: seen[1].site != sender.site)
-
-
-def _settle_fates(picture: Picture, evidence: Evidence) -> None:
-    """A message seen leaving one end, while the other end's capture was running and has it not, is lost on the way."""
-    watched = {c.site: c for c in evidence.captures if c.site}
-    for negotiation in picture.negotiations:
-        for step in negotiation.steps:
-            sender = picture.end_at(step.src)
-            receiver = picture.end_at(step.dst)
-            if sender is None or receiver is None or step.fate == "arrived":
-                continue
-            if step.where.site == receiver.site:
-                step.fate = "arrived"
-            elif step.where.site == sender.site and receiver.site in watched and watched[receiver.site].packets:
-                step.fate = "lost"
 
 
 def _attach_tests(picture: Picture, evidence: Evidence, index: _Index) -> None:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from stomion.crypto.agreement import agree
-from stomion.exchange.negotiation import Negotiation, Reach
+from stomion.exchange.automaton import Reach
+from stomion.exchange.negotiation import Negotiation
 from stomion.exchange.story import CHILD_FAILURES, Refusal
 from stomion.model.event import What
 from stomion.space.ranges import same

@@ -9,6 +9,7 @@ from stomion.diagnosis.spec import listed
 from stomion.exchange.negotiation import Negotiation, Step
 from stomion.tunnel.picture import End, Picture
 from stomion.wire.ike.bodies import KeV2, Opaque
+from stomion.wire.ike.numbers import PayloadV1, PayloadV2
 from stomion.wire.registries import VENDOR_IDS
 
 _KINDS = (("encryption", "ENCR"), ("integrity", "INTEG"), ("prf", "PRF"), ("group", "KE"), ("authentication", "AUTH"))
@@ -113,7 +114,7 @@ def _vendor(found: list[Negotiation], end: End) -> str:
 def _vendor_names(step: Step) -> list[str]:
     out = []
     for payload in step.message.payloads:
-        if isinstance(payload.body, Opaque) and payload.kind in (13, 43):
+        if isinstance(payload.body, Opaque) and payload.kind in (PayloadV1.VENDOR_ID, PayloadV2.VENDOR_ID):
             name = VENDOR_IDS.get(payload.body.data) or VENDOR_IDS.get(payload.body.data[:16])
             out.extend([name] if name else [])
     return out

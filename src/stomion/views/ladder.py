@@ -5,8 +5,9 @@ from __future__ import annotations
 import itertools
 from dataclasses import dataclass, replace
 
+from stomion.exchange.automaton import REACH_WORDS
 from stomion.exchange.clock import clock_words
-from stomion.exchange.negotiation import REACH_WORDS, Negotiation, Step
+from stomion.exchange.negotiation import Delivery, Negotiation, Step
 from stomion.exchange.story import CHILD_FAILURES, IKE_FAILURES
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
@@ -146,13 +147,13 @@ def _step_row(picture: Picture, n: Negotiation, step: Step, index: int, last: fl
     elif step.again:
         tone = "doubt"
         label = "same again" + (", ignoring the refusal" if refused and step.src == n.initiator else "")
-    if step.fate == "lost":
+    if step.fate is Delivery.LOST:
         label += " · never arrives"
         tone = "change"
     clock = clock_text(step.at) if last is None else f"+{_gap(step.at - last)}"
     by_site = {place.site: clock_text(at) for at, place in step.seen}
     clocks = by_site.get(picture.left.site, ""), by_site.get(picture.right.site, "")
-    return Row(step.at, clock, direction, label, tone, step.where, step, None, step.fate == "lost", clocks)
+    return Row(step.at, clock, direction, label, tone, step.where, step, None, step.fate is Delivery.LOST, clocks)
 
 
 def _gap(seconds: float) -> str:

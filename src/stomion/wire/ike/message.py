@@ -17,6 +17,7 @@ from stomion.wire.cursor import Cursor
 from stomion.wire.ike import bodies as b
 from stomion.wire.ike.configuration import Configuration, Eap
 from stomion.wire.ike.field import Field
+from stomion.wire.ike.numbers import PayloadV1, PayloadV2
 from stomion.wire.ike.sa_v1 import SaV1
 from stomion.wire.ike.sa_v2 import SaV2
 
@@ -117,32 +118,32 @@ class Message(msgspec.Struct, frozen=True, gc=False):
 
 Reader = Callable[[Cursor], Body]
 _V1_READERS: dict[int, Reader] = {
-    1: SaV1.read,
-    4: b.KeV1.read,
-    5: b.Identity.read,
-    6: b.Coded.read,
-    7: b.Coded.read,
-    11: b.Notify.read_v1,
-    12: b.Delete.read_v1,
-    14: Configuration.read,
-    132: b.FragmentV1.read,
+    PayloadV1.SA: SaV1.read,
+    PayloadV1.KE: b.KeV1.read,
+    PayloadV1.ID: b.Identity.read,
+    PayloadV1.CERT: b.Coded.read,
+    PayloadV1.CERTREQ: b.Coded.read,
+    PayloadV1.NOTIFY: b.Notify.read_v1,
+    PayloadV1.DELETE: b.Delete.read_v1,
+    PayloadV1.ATTRIBUTES: Configuration.read,
+    PayloadV1.FRAGMENT: b.FragmentV1.read,
 }
 _V2_READERS: dict[int, Reader] = {
-    33: SaV2.read,
-    34: b.KeV2.read,
-    35: b.Identity.read,
-    36: b.Identity.read,
-    37: b.Coded.read,
-    38: b.Coded.read,
-    39: b.Auth.read,
-    41: b.Notify.read_v2,
-    42: b.Delete.read_v2,
-    44: b.TsList.read,
-    45: b.TsList.read,
-    47: Configuration.read,
-    48: Eap.read,
-    SK: b.Sealed.read,
-    SKF: b.SealedFragment.read,
+    PayloadV2.SA: SaV2.read,
+    PayloadV2.KE: b.KeV2.read,
+    PayloadV2.ID_I: b.Identity.read,
+    PayloadV2.ID_R: b.Identity.read,
+    PayloadV2.CERT: b.Coded.read,
+    PayloadV2.CERTREQ: b.Coded.read,
+    PayloadV2.AUTH: b.Auth.read,
+    PayloadV2.NOTIFY: b.Notify.read_v2,
+    PayloadV2.DELETE: b.Delete.read_v2,
+    PayloadV2.TS_I: b.TsList.read,
+    PayloadV2.TS_R: b.TsList.read,
+    PayloadV2.CP: Configuration.read,
+    PayloadV2.EAP: Eap.read,
+    PayloadV2.SK: b.Sealed.read,
+    PayloadV2.SKF: b.SealedFragment.read,
 }
 _READERS = {1: _V1_READERS, 2: _V2_READERS}
 _NAMES = {1: reg.V1_PAYLOADS, 2: reg.V2_PAYLOADS}

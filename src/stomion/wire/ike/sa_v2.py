@@ -12,6 +12,7 @@ from stomion.wire import registries as reg
 from stomion.wire.cursor import Cursor
 from stomion.wire.ike.attributes import Attribute, read_attributes, write_attributes
 from stomion.wire.ike.field import Field
+from stomion.wire.ike.numbers import KEY_LENGTH, TransformV2
 
 PROPOSAL = Struct(">BBHBBBB")
 """Head of a proposal substructure, the same in both versions."""
@@ -30,12 +31,12 @@ class Transform(msgspec.Struct, frozen=True, gc=False):
     @property
     def key_bits(self) -> int | None:
         """The key length attribute, in bits."""
-        return next((a.value for a in self.attributes if a.kind == 14), None)
+        return next((a.value for a in self.attributes if a.kind == KEY_LENGTH), None)
 
     @property
     def name(self) -> str:
         """The value as a proposal names it: `AES-CBC-256`, `14` for a group."""
-        if self.kind == 4:
+        if self.kind == TransformV2.KE:
             return str(self.number)
         found = reg.name_of(reg.V2_TRANSFORMS.get(self.kind, {}), self.number)
         bits = self.key_bits

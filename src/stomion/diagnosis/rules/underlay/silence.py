@@ -6,7 +6,8 @@ import re
 from dataclasses import dataclass
 
 from stomion.diagnosis.spec import Context
-from stomion.exchange.negotiation import Negotiation, Reach
+from stomion.exchange.automaton import Reach
+from stomion.exchange.negotiation import Delivery, Negotiation
 from stomion.model.event import What
 from stomion.model.provenance import Provenance
 from stomion.space.ranges import PRIVATE, common, spans
@@ -38,7 +39,7 @@ class Silence:
     @property
     def loss_seen(self) -> bool:
         """True where packets of both ends show a message that left and did not arrive."""
-        return self.negotiation is not None and any(s.fate == "lost" for s in self.negotiation.steps)
+        return self.negotiation is not None and any(s.fate is Delivery.LOST for s in self.negotiation.steps)
 
     @property
     def large_lost(self) -> bool:
@@ -47,7 +48,7 @@ class Silence:
             return False
         if self.negotiation is None:
             return self.arrived is False and self.largest > LARGE
-        return any(s.size > LARGE and (s.fate == "lost" or s.cut) for s in self.negotiation.steps)
+        return any(s.size > LARGE and (s.fate is Delivery.LOST or s.cut) for s in self.negotiation.steps)
 
 
 def unanswered(context: Context) -> Silence | None:
@@ -171,9 +172,9 @@ def _arrived(last: Negotiation | None, other: End) -> bool | None:
     if last is not None:
         asked = [s for s in last.steps if s.src == last.initiator]
         fates = {s.fate for s in asked[-3:]}
-        if "arrived" in fates:
+        if Delivery.ARRIVED in fates:
             return True
-        if fates == {"lost"}:
+        if fates == {Delivery.LOST}:
             return False
     if other.story.asked or other.story.answered:
         return True
@@ -185,4 +186,4 @@ def _answer_left(last: Negotiation | None, other: End) -> bool | None:
     if last is None:
         return None
     answers = [s for s in last.steps if s.src == last.responder]
-    return any(s.fate == "lost" for s in answers[-2:]) if answers else None
+    return any(s.fate is Delivery.LOST for s in answers[-2:]) if answers else None
