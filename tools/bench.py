@@ -88,7 +88,7 @@ def bench_start(quick: bool) -> None:
         "opening screen, first paint",
         found["open"] / bare,
         "bare Textual app",
-        2.2,
+        2.0,
         f"{found['open'] * 1e3:.0f} ms against {bare * 1e3:.0f} ms",
     )
     line(

@@ -9,9 +9,9 @@ from pathlib import Path
 
 from stomion.case.evidence import Evidence
 from stomion.diagnosis.runner import Diagnosis, diagnose
-from stomion.errors import Cancelled
 from stomion.ingest.folder import read_case
 from stomion.ingest.keyfile import read_keys
+from stomion.jobs.cancel import CancelToken
 from stomion.model.finding import STAGES, Certainty, Status
 from stomion.model.provenance import Problem
 from stomion.tunnel.build import pictures
@@ -46,18 +46,6 @@ class Examined:
 def natural(name: str) -> list[tuple[int, str]]:
     """A key that sorts `s9` before `s10`."""
     return [(int(part), "") if part.isdigit() else (-1, part) for part in re.split(r"(\d{1,18})", name)]
-
-
-@dataclass(slots=True)
-class CancelToken:
-    """Set by whoever started a job; looked at once per batch."""
-
-    cancelled: bool = False
-
-    def check(self) -> None:
-        """Raises Cancelled where the job was stopped."""
-        if self.cancelled:
-            raise Cancelled
 
 
 def examine(

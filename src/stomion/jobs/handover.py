@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import importlib
+from collections.abc import Callable
 from pathlib import Path
 
 from stomion.errors import UsageError
 from stomion.jobs.beside import beside, safe_name
 from stomion.jobs.examine import Examined
+from stomion.render import html, markdown
 from stomion.render.document import Document, Section
 from stomion.views.handover import Handover, Setting, handover
-
-FORMATS = {".md": "markdown", ".html": "html", ".pdf": "pdf"}
 
 
 def handover_document(examined: Examined, tunnel: str | None, site: str) -> Document:
@@ -60,12 +59,21 @@ def _rows(settings: tuple[Setting, ...]) -> tuple[tuple[str, ...], ...]:
 
 def rendered(document: Document, suffix: str) -> bytes:
     """The document in the format of a file name's ending. Raises UsageError for one that is not there."""
-    name = FORMATS.get(suffix.lower())
-    if name is None:
+    found = FORMATS.get(suffix.lower())
+    if found is None:
         raise UsageError(f"{suffix or 'a name without an ending'}: no such format; there are {', '.join(FORMATS)}")
-    module = importlib.import_module(f"stomion.render.{name}")
-    found: bytes = module.render(document)
-    return found
+    return found(document)
+
+
+def _pdf(document: Document) -> bytes:
+    # The library is large, and needed for this one format.
+    from stomion.render import pdf
+
+    return pdf.render(document)
+
+
+FORMATS: dict[str, Callable[[Document], bytes]] = {".md": markdown.render, ".html": html.render, ".pdf": _pdf}
+"""How a document is written, by the ending of the file's name."""
 
 
 def write_beside(examined: Examined, tunnel: str, site: str) -> Path:

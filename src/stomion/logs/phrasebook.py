@@ -133,16 +133,18 @@ def read_phrasebook(text: str) -> tuple[list[Phrase], list[str]]:
 
 
 def written(phrases: Iterable[Phrase]) -> str:
-    """A phrasebook as TOML."""
-    blocks = []
+    """A phrasebook as TOML; whatever the texts hold, it can be read again."""
+    # Needed only where something is saved, and not quick to load.
+    import tomlkit
+
+    document = tomlkit.document()
+    rows = tomlkit.aot()
     for item in phrases:
-        lines = ["[[phrase]]", f"text = {_quoted(item.text)}", f"says = {_quoted(item.what.value)}"]
-        blocks.append("\n".join([*lines, f'by = "{"far" if item.far else "own"}"']))
-    return "\n\n".join(blocks) + "\n"
-
-
-def _quoted(text: str) -> str:
-    return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("\t", "\\t") + '"'
+        row = tomlkit.table()
+        row.update({"text": item.text, "says": item.what.value, "by": "far" if item.far else "own"})
+        rows.append(row)
+    document.append("phrase", rows)
+    return tomlkit.dumps(document)
 
 
 def taught(line: str, phrases: Sequence[Phrase]) -> tuple[Phrase, dict[str, str | None]] | None:

@@ -1,72 +1,101 @@
-"""A document as a PDF on A4, set by matplotlib: plain pages of text in columns."""
+"""A document as a PDF on A4, set by a document library: it wraps, pages and repeats the heads of tables."""
 
 from __future__ import annotations
 
-import io
-import textwrap
-from typing import Any
+from datetime import UTC, datetime
+from importlib.util import find_spec
+from pathlib import Path
 
-import matplotlib
-from matplotlib.backends.backend_pdf import PdfPages
-from matplotlib.figure import Figure
+from fpdf import FPDF
+from fpdf.enums import TableBordersLayout, XPos, YPos
+from fpdf.fonts import FontFace
 
 from stomion.render.document import Document, Section
 
-WIDTH, HEIGHT = 8.27, 11.69
-LINES = 62
-COLUMNS = 96
-_SETTINGS: Any = {"pdf.fonttype": 42, "font.family": "DejaVu Sans", "font.size": 8.5}
-Set = tuple[float, str, float, str]
-"""(column in characters, text, size, weight)."""
+MARGIN_MM = 18
+TITLE, HEADING, BODY = 15, 11, 9
+"""Sizes in points."""
+_INK, _RULE, _PAGE_NUMBER = (20, 28, 38), (150, 160, 170), (110, 120, 130)
+
+
+class _Page(FPDF):
+    """A4 with the page's number at its foot."""
+
+    def footer(self) -> None:
+        self.set_y(-12)
+        self.set_font(size=8)
+        self.set_text_color(*_PAGE_NUMBER)
+        self.cell(0, 5, f"{self.page_no()} of {{nb}}", align="R")
+        self.set_text_color(*_INK)
 
 
 def render(document: Document) -> bytes:
-    """All pages."""
-    lines = _lines(document)
-    out = io.BytesIO()
-    with (
-        matplotlib.rc_context(_SETTINGS),
-        PdfPages(out, metadata={"CreationDate": None, "Title": document.title}) as pages,
-    ):
-        for start in range(0, max(1, len(lines)), LINES):
-            pages.savefig(_page(lines[start : start + LINES]))
-    return out.getvalue()
-
-
-def _page(lines: list[list[Set]]) -> Figure:
-    figure = Figure(figsize=(WIDTH, HEIGHT))
-    for row, line in enumerate(lines):
-        y = 0.95 - row * (0.9 / LINES)
-        for column, text, size, weight in line:
-            # A dollar sign would begin a formula.
-            figure.text(0.08 + column * 0.84 / COLUMNS, y, text.replace("$", "\\$"), size=size, weight=weight, va="top")
-    return figure
-
-
-def _lines(document: Document) -> list[list[Set]]:
-    out: list[list[Set]] = [[(0, part, 14, "bold")] for part in textwrap.wrap(document.title, 60)]
-    out.append([])
+    """All pages. The same document gives the same bytes: the moment of making is left at the epoch, which readers show as none."""
+    page = _Page(format="A4")
+    page.set_creation_date(datetime.fromtimestamp(0, UTC))
+    page.set_title(document.title)
+    page.set_margin(MARGIN_MM)
+    page.set_auto_page_break(True, MARGIN_MM)
+    _fonts(page)
+    page.add_page()
+    page.set_text_color(*_INK)
+    _text(page, document.title, TITLE, bold=True)
+    page.ln(2)
     for text in document.lead:
-        out += [[(0, part, 8.5, "normal")] for part in textwrap.wrap(text, COLUMNS)]
+        _text(page, text, BODY)
     for section in document.sections:
-        out += [[], [(0, section.title, 10.5, "bold")]]
-        out += _table(section)
-        for note in section.notes:
-            out += [[(0, part, 8.5, "normal")] for part in textwrap.wrap(note, COLUMNS)]
-    return out
+        _section(page, section)
+    return bytes(page.output())
 
 
-def _table(section: Section) -> list[list[Set]]:
-    if not section.rows:
-        return []
-    widths = [max(len(row[i]) for row in (section.head, *section.rows)) for i in range(len(section.head))]
-    share = (COLUMNS - 2 * len(widths)) / max(1, sum(widths))
-    room = [max(8, int(w * min(1.0, share))) for w in widths]
-    starts = [sum(room[:i]) + 2 * i for i in range(len(room))]
-    out: list[list[Set]] = []
-    for row in (section.head, *section.rows):
-        cells = [textwrap.wrap(cell, room[i]) or [""] for i, cell in enumerate(row)]
-        for line in range(max(map(len, cells))):
-            weight = "bold" if row is section.head else "normal"
-            out.append([(starts[i], cell[line], 8.5, weight) for i, cell in enumerate(cells) if line < len(cell)])
-    return out
+def _fonts(page: FPDF) -> None:
+    """Letters beyond Latin-1 need a font of their own; the drawings' library brings one along."""
+    spec = find_spec("matplotlib")
+    places = list(spec.submodule_search_locations or ()) if spec is not None else []
+    folder = Path(places[0]) / "mpl-data" / "fonts" / "ttf" if places else Path("-")
+    files = {"": folder / "DejaVuSans.ttf", "B": folder / "DejaVuSans-Bold.ttf"}
+    if all(file.is_file() for file in files.values()):
+        for style, file in files.items():
+            page.add_font("body", style, str(file))
+        page.set_font("body", size=BODY)
+    else:
+        page.set_font("helvetica", size=BODY)
+
+
+def _text(page: FPDF, text: str, size: int, *, bold: bool = False) -> None:
+    page.set_font(style="B" if bold else "", size=size)
+    shown = text if page.is_ttf_font else text.encode("latin-1", "replace").decode("latin-1")
+    page.multi_cell(0, size * 0.5, shown, align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+
+
+def _section(page: FPDF, section: Section) -> None:
+    page.ln(4)
+    if page.will_page_break(30):
+        page.add_page()
+    _text(page, section.title, HEADING, bold=True)
+    page.ln(1)
+    if section.rows:
+        _table(page, section)
+        page.ln(1)
+    for note in section.notes:
+        _text(page, note, BODY)
+        page.ln(0.6)
+
+
+def _table(page: FPDF, section: Section) -> None:
+    """Columns share the width as their longest cells do, none below a tenth."""
+    longest = [max(len(row[i]) for row in (section.head, *section.rows)) for i in range(len(section.head))]
+    floor = max(1, sum(longest) // 10)
+    page.set_font(style="", size=BODY)
+    page.set_draw_color(*_RULE)
+    with page.table(
+        col_widths=tuple(max(n, floor) for n in longest),
+        borders_layout=TableBordersLayout.HORIZONTAL_LINES,
+        headings_style=FontFace(emphasis="BOLD"),
+        line_height=BODY * 0.55,
+        text_align="LEFT",
+    ) as table:
+        for cells in (section.head, *section.rows):
+            row = table.row()
+            for cell in cells:
+                row.cell(cell if page.is_ttf_font else cell.encode("latin-1", "replace").decode("latin-1"))

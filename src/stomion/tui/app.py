@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
+from typing import TYPE_CHECKING, cast
 
 from textual import work
 from textual.app import App, SystemCommand
@@ -12,23 +13,65 @@ from textual.binding import Binding
 from textual.screen import Screen
 from textual.worker import Worker, WorkerState
 
-from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import Cancelled, StomionError
-from stomion.jobs.examine import CancelToken, Examined, examine
+from stomion.jobs.cancel import CancelToken
 from stomion.model.provenance import Provenance
 from stomion.tui.keymap import SCREENS, bindings
 from stomion.tui.palette import themes
 from stomion.tui.screens.base import Page
-from stomion.tui.screens.compare import CompareScreen
-from stomion.tui.screens.evidence import EvidenceScreen
-from stomion.tui.screens.keys import KeysScreen
-from stomion.tui.screens.negotiation import NegotiationScreen
-from stomion.tui.screens.path import PathScreen
-from stomion.tui.screens.tunnel import TunnelScreen
 from stomion.tui.screens.tunnels import TunnelsScreen
 from stomion.tui.spans import Line
+from stomion.vocabulary.clean import clean
+
+if TYPE_CHECKING:
+    from stomion.diagnosis.runner import Diagnosis
+    from stomion.jobs.examine import Examined
+    from stomion.tui.screens.evidence import EvidenceScreen
+    from stomion.tui.screens.negotiation import NegotiationScreen
 
 PROGRESS_EVERY_S = 0.1
+
+
+# Only the first screen is loaded before the first paint: the others bring the rules, the readers and the walk with them.
+def _tunnel() -> Page:
+    from stomion.tui.screens.tunnel import TunnelScreen
+
+    return TunnelScreen()
+
+
+def _negotiation() -> NegotiationScreen:
+    from stomion.tui.screens.negotiation import NegotiationScreen
+
+    return NegotiationScreen()
+
+
+def _compare() -> Page:
+    from stomion.tui.screens.compare import CompareScreen
+
+    return CompareScreen()
+
+
+def _path() -> Page:
+    from stomion.tui.screens.path import PathScreen
+
+    return PathScreen()
+
+
+def _evidence() -> EvidenceScreen:
+    from stomion.tui.screens.evidence import EvidenceScreen
+
+    return EvidenceScreen()
+
+
+_MAKE: dict[str, Callable[[], Page]] = {
+    "tunnels": TunnelsScreen,
+    "tunnel": _tunnel,
+    "negotiation": _negotiation,
+    "compare": _compare,
+    "path": _path,
+    "evidence": _evidence,
+}
+"""Every screen by its place; each is made when it is shown first."""
 
 
 class StomionApp(App[None]):
@@ -64,19 +107,16 @@ class StomionApp(App[None]):
     # -- reading the case --------------------------------------------------------------------------------------
 
     def on_mount(self) -> None:
-        self._pages: dict[str, Page] = {
-            "tunnels": TunnelsScreen(),
-            "tunnel": TunnelScreen(),
-            "negotiation": NegotiationScreen(),
-            "compare": CompareScreen(),
-            "path": PathScreen(),
-            "evidence": EvidenceScreen(),
-        }
-        for name, screen in self._pages.items():
-            # Installed, a screen keeps its cursor and what is being tried on it while another is shown.
-            self.install_screen(screen, name)
-        self.push_screen(self._pages["tunnels"])
+        self._pages: dict[str, Page] = {}
+        self.push_screen(self._page("tunnels"))
         self.call_after_refresh(self._read)
+
+    def _page(self, place: str) -> Page:
+        """A screen; installed, it keeps its cursor and what is being tried on it while another is shown."""
+        if place not in self._pages:
+            self._pages[place] = _MAKE[place]()
+            self.install_screen(self._pages[place], place)
+        return self._pages[place]
 
     @work(thread=True, exclusive=True, group="read", exit_on_error=False)
     def _read(self) -> Examined:
@@ -90,6 +130,8 @@ class StomionApp(App[None]):
                 shown = now
                 self.call_from_thread(self._progressed, f"reading {name}" + (f", {count}" if count else ""))
 
+        from stomion.jobs.examine import examine
+
         begun = time.monotonic()
         found = examine(self._paths, progress, self._token)
         self.read_seconds = time.monotonic() - begun
@@ -102,7 +144,7 @@ class StomionApp(App[None]):
     def on_worker_state_changed(self, event: Worker.StateChanged) -> None:
         if event.worker.group != "read":
             return
-        if event.state is WorkerState.SUCCESS and isinstance(event.worker.result, Examined):
+        if event.state is WorkerState.SUCCESS and event.worker.result is not None:
             self._examined(event.worker.result)
         elif event.state is WorkerState.ERROR:
             error = event.worker.error
@@ -163,7 +205,7 @@ class StomionApp(App[None]):
             return
         self._places.append(self.place)
         del self._places[:-32]
-        self.switch_screen(self._pages[place])
+        self.switch_screen(self._page(place))
 
     # -- actions -----------------------------------------------------------------------------------------------
 
@@ -173,12 +215,12 @@ class StomionApp(App[None]):
 
     async def action_back(self) -> None:
         screen = self.screen
-        if isinstance(screen, (TunnelsScreen, CompareScreen, PathScreen, EvidenceScreen)) and screen.close_filter():
+        if isinstance(screen, Page) and screen.close_filter():
             return
         if self._places:
-            self.switch_screen(self._pages[self._places.pop()])
+            self.switch_screen(self._page(self._places.pop()))
         elif self.place != "tunnels":
-            self.switch_screen(self._pages["tunnels"])
+            self.switch_screen(self._page("tunnels"))
 
     def action_tunnel(self, step: int) -> None:
         if self.current in self.order:
@@ -222,14 +264,12 @@ class StomionApp(App[None]):
     def open_place(self, place: Provenance) -> None:
         """Go to a line in its text or to a packet in its ladder."""
         if place.packet is not None:
-            screen = self._pages["negotiation"]
-            assert isinstance(screen, NegotiationScreen)
+            screen = cast("NegotiationScreen", self._page("negotiation"))
             self.show("negotiation")
             self.call_after_refresh(self._go_to, screen, place)
             return
         self.show("evidence")
-        evidence = self._pages["evidence"]
-        assert isinstance(evidence, EvidenceScreen)
+        evidence = cast("EvidenceScreen", self._page("evidence"))
         self.call_after_refresh(evidence.open, place.file, place.line or 1)
 
     def _go_to(self, screen: NegotiationScreen, place: Provenance) -> None:
@@ -251,8 +291,10 @@ class StomionApp(App[None]):
         if not text:
             self.notify("There is nothing to copy here.")
             return
+        # What a terminal gets to see or to paste never steers it, wherever the text came from.
+        text = "\n".join(map(clean, text.split("\n")))
         self.copy_to_clipboard(text)
-        first = text.splitlines()[0]
+        first = text.split("\n", 1)[0]
         self.notify(f"Copied: {first[:60]}{'…' if len(first) > 60 else ''}", markup=False)
 
     def action_reload(self) -> None:
@@ -264,6 +306,8 @@ class StomionApp(App[None]):
 
     def action_keys(self) -> None:
         if isinstance(self.screen, Page):
+            from stomion.tui.screens.keys import KeysScreen
+
             self.push_screen(KeysScreen(self.place))
 
     def action_stop(self) -> None:

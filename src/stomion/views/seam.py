@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
-from stomion.diagnosis.runner import Diagnosis
 from stomion.model.finding import PATH, STAGES, Stage, Status, Verdict
+
+if TYPE_CHECKING:
+    from stomion.diagnosis.runner import Diagnosis
 
 
 class Stretch(StrEnum):

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from stomion.diagnosis.runner import Diagnosis
 from stomion.model.finding import STAGES, Status
 from stomion.tui.spans import Line, cut, left, paragraph, right, wrap
-from stomion.tunnel.picture import End
-from stomion.views.inferred import evident_settings
 from stomion.views.seam import Seam, seam_of, stretch_text
+
+if TYPE_CHECKING:
+    from stomion.diagnosis.runner import Diagnosis
+    from stomion.tunnel.picture import End
 
 FULL = 10
 """Columns of a stage that hold every stage's name; with fewer the names stand in two rows."""
@@ -133,6 +135,9 @@ def remedies(diagnosis: Diagnosis, width: int, index: int = 0) -> list[Line]:
 
 def settings_lines(diagnosis: Diagnosis, end: End, width: int, indent: int = 0) -> list[Line]:
     """What an end is evidently set to; empty where its packets tell nothing."""
+    # Not needed before a case is read: the screen is painted first.
+    from stomion.views.inferred import evident_settings
+
     found = evident_settings(diagnosis.picture, end)
     if not found:
         return []

@@ -55,6 +55,10 @@ class Page(Screen[None]):
         """Put the content in."""
         raise NotImplementedError
 
+    def close_filter(self) -> bool:
+        """Escape: close what is being typed. True where something was open."""
+        return False
+
     def copied(self) -> str:
         """What `c` copies here."""
         return self.stomion.finding_text()

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from textual import on
 from textual.app import ComposeResult
 from textual.widgets import Input
 
-from stomion.diagnosis.runner import Diagnosis
-from stomion.jobs.places import texts_at
 from stomion.tui.keymap import bindings
 from stomion.tui.pages import tunnels as page
-from stomion.tui.pages.tunnel import proof, selector_bars
 from stomion.tui.screens.base import Page
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
+
+if TYPE_CHECKING:
+    from stomion.diagnosis.runner import Diagnosis
 
 FOOT = 10
 """Lines kept at least for the chosen tunnel's fault."""
@@ -107,6 +109,9 @@ class TunnelsScreen(Page):
         width = max(40, self.size.width)
         built = [[], *page.foot(diagnosis, width)]
         if diagnosis.findings:
+            from stomion.jobs.places import texts_at
+            from stomion.tui.pages.tunnel import proof, selector_bars
+
             first = diagnosis.findings[0]
             bars = selector_bars(diagnosis, first, width)
             proof_lines = [line for line, _ in proof(first, width, texts_at(diagnosis.picture, first.evidence))]
