@@ -6,6 +6,7 @@ matplotlib is loaded here only, by its Figure alone (never pyplot), and only whe
 from __future__ import annotations
 
 import textwrap
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -41,50 +42,86 @@ _SETTINGS: Any = {
 }
 
 
+NAME_UNITS, SAYS_UNITS = 0.76, 0.56
+"""Width of a letter of a name and of a sentence, in hundredths of the page: at most, as letters differ."""
+LONGEST_NAME = 22
+SAYS_COLUMNS = 38
+
+
 def draw_seams(seams: list[Seam], title: str, path: Path) -> None:
-    """One row a tunnel, as many rows as fit a page of A4 across; more tunnels make the sheet longer."""
+    """One row a tunnel, as many rows as fit a page of A4 across; more tunnels make the sheet longer. Long names are set on two lines, and
+    a row is as high as its longest text."""
     with matplotlib.rc_context(_SETTINGS):
-        height = max(A4_LANDSCAPE[1] * 0.45, 1.6 + 0.62 * len(seams))
-        figure = Figure(figsize=(A4_LANDSCAPE[0], height))
-        axes = _axes(figure, 100, height * 10)
-        top = height * 10
-        _text(axes, 2, top - 5, title, size=13, weight="bold")
-        left, step = 14.0, 5.6
+        rows = [_SeamText(_name(s.left), _name(s.right), textwrap.wrap(s.says, SAYS_COLUMNS)[:5]) for s in seams]
+        heights = [max(6.2, 2.1 * max(len(r.left), len(r.right), len(r.says)) + 1.6) for r in rows]
+        left_room, right_room = (max((len(x) for r in rows for x in side(r)), default=8) for side in (_left, _right))
+        left = 3 + NAME_UNITS * left_room
+        right = 100 - 3 - SAYS_UNITS * SAYS_COLUMNS - NAME_UNITS * right_room
+        step = (right - left) / len(STAGES)
+        total = max(A4_LANDSCAPE[1] * 4.5, 22 + sum(heights))
+        figure = Figure(figsize=(A4_LANDSCAPE[0], total / 10))
+        axes = _axes(figure, 100, total)
+        _text(axes, 2, total - 5, title, size=13, weight="bold")
         for index, stage in enumerate(STAGES):
-            _text(axes, left + step * (index + 0.5), top - 10, stage.value, size=7.5, ink="muted", ha="center")
-        for index, seam in enumerate(seams):
-            _seam_row(axes, seam, top - 14 - 6.2 * index, left, step)
+            _text(axes, left + step * (index + 0.5), total - 10, stage.value, size=6.6, ink="muted", ha="center")
+        y = total - 12
+        for seam, row, height in zip(seams, rows, heights, strict=True):
+            _seam_row(axes, seam, row, y - height / 2, left, step)
+            y -= height
+        _seam_legend(axes, y - 2.5)
         _save(figure, path)
 
 
-def _seam_row(axes: Any, seam: Seam, y: float, left: float, step: float) -> None:
+@dataclass(frozen=True, slots=True)
+class _SeamText:
+    """A row's words, cut to lines."""
+
+    left: list[str]
+    right: list[str]
+    says: list[str]
+
+
+def _left(row: _SeamText) -> list[str]:
+    return row.left
+
+
+def _right(row: _SeamText) -> list[str]:
+    return row.right
+
+
+def _name(text: str) -> list[str]:
+    """A name on at most two lines; what is longer still is cut, and says so."""
+    lines = textwrap.wrap(text, LONGEST_NAME) or [""]
+    return lines if len(lines) < 3 else [lines[0], lines[1][: LONGEST_NAME - 1] + "…"]
+
+
+def _seam_row(axes: Any, seam: Seam, row: _SeamText, y: float, left: float, step: float) -> None:
     _post(axes, left - 0.3, y, seam.left_changes, seam.left_known)
-    _text(
-        axes,
-        left - 1,
-        y,
-        seam.left,
-        ha="right",
-        va="center",
-        ink="change" if seam.left_changes else "plain",
-        weight=_weight(seam.left_changes),
-    )
+    inks = ["change" if changes else "plain" for changes in (seam.left_changes, seam.right_changes)]
+    weights = [_weight(seam.left_changes), _weight(seam.right_changes)]
+    _text(axes, left - 1, y, "\n".join(row.left), ha="right", va="center", ink=inks[0], weight=weights[0], size=8.4)
     right = left + step * len(STAGES)
     for index, (_, stretch) in enumerate(seam.stretches):
         _stretch(axes, stretch, left + step * index, y, step)
     _post(axes, right + 0.3, y, seam.right_changes, seam.right_known)
-    name_ink = "change" if seam.right_changes else "plain"
-    _text(axes, right + 1, y, seam.right, va="center", ink=name_ink, weight=_weight(seam.right_changes))
-    words = textwrap.wrap(seam.says, 34)[:4]
-    _text(
-        axes,
-        right + 9.2,
-        y,
-        "\n".join(words),
-        size=6.8,
-        va="center",
-        ink="plain" if seam.left_changes or seam.right_changes else "muted",
+    _text(axes, right + 1, y, "\n".join(row.right), va="center", ink=inks[1], weight=weights[1], size=8.4)
+    ink = "plain" if seam.left_changes or seam.right_changes else "muted"
+    _text(axes, 98 - SAYS_UNITS * SAYS_COLUMNS, y, "\n".join(row.says), size=6.8, va="center", ink=ink)
+
+
+def _seam_legend(axes: Any, y: float) -> None:
+    """What the strokes of the line mean."""
+    x = 3.0
+    meanings = (
+        (Stretch.WHOLE, "proven"),
+        (Stretch.DOUBT, "doubtful"),
+        (Stretch.UNSEEN, "no evidence"),
+        (Stretch.BREAK_MIDDLE, "broken, on the side of the end that must change"),
     )
+    for stretch, words in meanings:
+        _stretch(axes, stretch, x, y, 4.0)
+        _text(axes, x + 4.8, y, words, size=6.8, ink="muted", va="center")
+        x += 7.5 + 0.8 * len(words)
 
 
 def _weight(changes: bool) -> str:
@@ -202,6 +239,14 @@ def draw_selectors(drawing: SelectorDrawing, path: Path) -> None:
         y -= 6
         for band in drawing.bands:
             y = _band(axes, band, y)
+        _text(
+            axes,
+            3,
+            y + 6,
+            "a bar is what an end names, along all addresses of the band; red: that end must change",
+            size=6.8,
+            ink="muted",
+        )
         _save(figure, path)
 
 
@@ -213,7 +258,16 @@ def _band(axes: Any, band: Band, y: float) -> float:
     for index, bar in enumerate(band.bars):
         at = y - 3.4 - 3.6 * index
         ink = "change" if bar.wrong else "proven"
-        _text(axes, 20.5, at, bar.who, size=8.5, ha="right", va="center", ink="change" if bar.wrong else "plain")
+        _text(
+            axes,
+            20.5,
+            at,
+            "\n".join(_name(bar.who)),
+            size=7.6,
+            ha="right",
+            va="center",
+            ink="change" if bar.wrong else "plain",
+        )
         axes.plot([left, left + width], [at, at], color=INK["faint"], lw=0.8)
         for low, high in bar.parts:
             axes.plot([left + width * low, left + width * high], [at, at], color=INK[ink], lw=8, solid_capstyle="butt")
@@ -228,13 +282,14 @@ def draw_walk(drawing: WalkDrawing, path: Path) -> None:
     """The decisions of both gateways facing each other in the order of the way, the answer beneath."""
     with matplotlib.rc_context(_SETTINGS):
         rows = len(drawing.there) + len(drawing.back) + 2
-        height = max(3.2, 1.9 + 0.28 * rows)
+        height = max(3.2, 2.3 + 0.28 * rows)
         figure = Figure(figsize=(A4_LANDSCAPE[0], height))
         axes = _axes(figure, 100, height * 10)
         y = height * 10 - 5
         _text(axes, 3, y, drawing.title, size=13, weight="bold")
         _text(axes, 97, y, drawing.flow, size=9, ink="muted", ha="right")
         y -= 6
+        _text(axes, 3, 2, "▶ goes on   ╱╱ ends here   ┊ would come after", size=6.8, ink="muted")
         _text(axes, 43, y, drawing.left, size=10, weight="bold", ha="right")
         _text(axes, 57, y, drawing.right, size=10, weight="bold")
         y = _stations(axes, drawing.there, drawing.forth, y - 3.4)
@@ -272,7 +327,7 @@ def _stations(axes: Any, stations: tuple[Station, ...], forth: int, y: float) ->
 
 _HATCH = {
     Fate.CARRIED: "", Fate.TRANSLATED: "\\\\\\\\", Fate.LEAKED: "////", Fate.DROPPED: "....", Fate.LOST: "xxxx", Fate.LOOPING: "oooo",
-    Fate.LOCAL: "", Fate.UNCERTAIN: "---",
+    Fate.LOCAL: "||", Fate.UNCERTAIN: "---",
 }  # fmt: skip
 
 
@@ -321,10 +376,10 @@ def _map(axes: Any, drawing: MapDrawing, y: float) -> None:
 
 
 def _patch(axes: Any, corner: tuple[float, float], size: tuple[float, float], fate: Fate) -> None:
+    """A field in its fate's colour, and its pattern in strokes over it: paper without colour tells them apart too."""
     ink = INK[_FATES.get(fate, "change")]
-    axes.add_patch(
-        Rectangle(corner, *size, facecolor=ink, alpha=0.4, edgecolor=ink, hatch=_HATCH.get(fate, ""), lw=0.4)
-    )
+    axes.add_patch(Rectangle(corner, *size, facecolor=ink, alpha=0.3, edgecolor="none", lw=0))
+    axes.add_patch(Rectangle(corner, *size, facecolor="none", edgecolor=ink, hatch=_HATCH.get(fate, ""), lw=0.4))
 
 
 def _axes(figure: Figure, width: float, height: float) -> Any:
