@@ -91,7 +91,7 @@ def test_a_route_typed_is_the_route_written(text: str, written: str) -> None:
         ("source-to", "an address is missing"),
         ("source-to somewhere any > any", "'somewhere' is no address"),
         ("route", "a route is: route PREFIX"),
-        ("route 10.64.0.0/21", "which way is not said"),
+        ("route 10.64.0.0/21", "the route needs a next hop"),
         ("route 10.64.0.0/21 via 203.0.113.1", "in no network of this machine"),
         ("route 10.64.0.1-10.64.0.9 dev wan0", "no prefix"),
         ("route default dev wan0 metric low", "no metric"),
@@ -226,7 +226,7 @@ def test_edits_of_rules_and_routes(demo: Examined) -> None:
     more, words = edits.added(tables, parse_change("drop any > any tcp/22", tables), before=rule)
     assert words.endswith(f"above {rule.label}: drop any > any tcp/22")
     assert next(r for r in more.chains["filter"].rules if r.number < 0).label == "new rule 1"
-    with pytest.raises(UsageError, match="another one of its list"):
+    with pytest.raises(UsageError, match="changed into a filter rule"):
         edits.changed(tables, rule, parse_change("masquerade any > any", tables))
     route = next(r for r in tables.routes if r.length == 0)
     gone, words = edits.without_route(tables, route)

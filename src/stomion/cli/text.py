@@ -40,7 +40,7 @@ def _tunnel(t: TunnelRecord) -> str:
 def _why(t: TunnelRecord) -> str:
     traffic = next((s for s in t.stages if s.stage == "traffic"), None)
     if traffic and traffic.verdict == "caution":
-        return "tests fail: the cause is not among what the evidence shows to this version"
+        return "Tests fail; no cause was found in the evidence."
     return "it starts on demand" if t.status == "idle" else "nothing proves that it carries traffic"
 
 

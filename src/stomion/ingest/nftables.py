@@ -30,7 +30,7 @@ _PRIORITIES = {"raw": -300, "mangle": -150, "dstnat": -100, "filter": 0, "securi
 
 
 def is_base(row: dict[str, Any]) -> bool:
-    """Does a chain hang on a hook?"""
+    """Is it a base chain?"""
     return row.get("hook") in tuple(Hook)
 
 

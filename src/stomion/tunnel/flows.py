@@ -304,9 +304,11 @@ def asked_text(flow: Flow) -> str:
     """Of a flow that stands for a range: what was expected, and what of it fares otherwise; empty for others."""
     if not flow.test.asked:
         return ""
-    wish = "reach" if flow.test.expected else "be blocked"
-    part = f"; otherwise fares {packets_text(flow.part)}" if flow.part else ""
-    return f"{flow.test.asked} is to {wish}{part}"
+    if flow.test.expected:
+        part = f"; not passing: {packets_text(flow.part)}" if flow.part else ""
+        return f"expected to pass: {flow.test.asked}{part}"
+    part = f"; passing: {packets_text(flow.part)}" if flow.part else ""
+    return f"expected to be blocked: {flow.test.asked}{part}"
 
 
 def is_everything(rule: Rule) -> bool:

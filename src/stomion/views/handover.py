@@ -138,7 +138,7 @@ def _path(end: End, other: End, near: tuple[str, ...], far: tuple[str, ...], the
     return (
         f"Exempt from translation, above any general rule: from {ours} to {remote}.",
         f"Route {remote} to the tunnel, or out of the interface where the tunnel's policy sits; the hosts behind {end.title} "
-        "reach it by way of the gateway.",
+        "reach it via the gateway.",
         f"Allow in both directions, above any rule that blocks: {ours} and {remote}, with the services that are wanted.",
         f"Allow from and to {peer}: UDP 500, UDP 4500, and ESP (IP protocol 50).",
     )  # fmt: skip

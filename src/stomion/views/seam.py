@@ -94,7 +94,7 @@ def quiet_words(diagnosis: Diagnosis) -> str:
         return "Idle: it starts with traffic, and there was none."
     traffic = next(s for s in diagnosis.stages if s.stage is Stage.TRAFFIC)
     if traffic.whole is Verdict.CAUTION:
-        return "Tests fail, and nothing in the evidence shown to this version says why."
+        return "Tests fail; no cause was found in the evidence."
     if any(e.story.child_up for e in picture.ends):
         return "The Child SA is up; nothing proves that it carries traffic."
     return "Nothing wrong was seen, and nothing proves that it works."

@@ -74,7 +74,7 @@ def changed(tables: Tables, rule: Rule, typed: Typed) -> Edited:
     """A rule with other packets or another action; its zones, states and marks stay. Raises UsageError for another kind of line."""
     chain, _ = _place(tables, rule)
     if typed.rule is None or typed.kind is not chain.kind:
-        raise UsageError("a rule can only become another one of its list")
+        raise UsageError("a filter rule can only be changed into a filter rule, a translation only into a translation")
     new = replace(
         typed.rule, number=rule.number, name=typed.rule.name or rule.name, where=rule.where, in_zone=rule.in_zone, out_zone=rule.out_zone,
         states=rule.states, marks=rule.marks, text=typed.text,

@@ -154,11 +154,11 @@ def _route(words: list[str], tables: Tables) -> Route:
         dev = tables.dev_of(_address(via))
     if not dev and not blackhole:
         where = f"{via} is in no network of this machine; add" if via else "add"
-        raise UsageError(f"which way is not said: {where} dev NAME, or via ADDRESS")
+        raise UsageError(f"the route needs a next hop: {where} dev NAME, or via ADDRESS")
     metric = named.get("metric", "0")
     if not (metric.isascii() and metric.isdigit()):
         raise UsageError(f"{metric!r} is no metric")
-    words_of_it = rest[0] + (f" by way of {via}" if via else "") + (f", {dev}" if dev else "")
+    words_of_it = rest[0] + (f" via {via}" if via else "") + (f", {dev}" if dev else "")
     return Route(
         *destination, Provenance("", tables.site), via, dev, int(metric), named.get("table", "main"),
         RouteKind.BLACKHOLE if blackhole else RouteKind.UNICAST, words_of_it,

@@ -60,7 +60,7 @@ class Workbench:
 
     def redo(self) -> None:
         """Make the step again that was taken back last."""
-        self._put(self.current.redo() if self.current is not None else None, "Nothing was taken back here.")
+        self._put(self.current.redo() if self.current is not None else None, "There is nothing to redo here.")
 
     def _put(self, found: Try | None, otherwise: str) -> None:
         if found is None:

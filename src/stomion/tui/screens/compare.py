@@ -53,7 +53,11 @@ class CompareScreen(Page):
         if self._comparison is None:
             return self.stomion.trail(self.place), []
         differing = len(self._comparison.differing)
-        text = f"{differing} of {len(self._comparison.pairs)} differ" if differing else "nothing differs that must not"
+        text = (
+            f"{differing} of {len(self._comparison.pairs)} differ"
+            if differing
+            else "all values that must match do match"
+        )
         return self.stomion.trail(self.place), [(text, "change" if differing else "proven")]
 
     def fill(self) -> None:

@@ -87,7 +87,7 @@ class PathScreen(Page):
         if self._flows is None:
             return self.stomion.trail(self.place), []
         count, wrong = len(self._flows.flows), sum(1 for f in self._flows.flows if amiss(f))
-        text = f"{wrong or 'none'} of {count} flow{'s' if count != 1 else ''} amiss" if count else "no flow"
+        text = f"{wrong or 'none'} of {count} flow{'s' if count != 1 else ''} failing" if count else "no flow"
         return self.stomion.trail(self.place), [(text, "change" if wrong else "muted")]
 
     def fill(self) -> None:
@@ -239,7 +239,7 @@ class PathScreen(Page):
             return
         text = rule_text(rule) if rule is not None else route_text(route) if route is not None else None
         if text is None:
-            self.notify("This rule says more than can be typed here; it can be moved or taken away, and another added.")
+            self.notify("This rule has conditions that can't be typed here. Move it, remove it, or add another.")
             return
         self._ask(EDIT, text)
 

@@ -1,4 +1,4 @@
-"""Renewed keys hang on the first exchange."""
+"""Renewed keys depend on the first key exchange."""
 
 from __future__ import annotations
 

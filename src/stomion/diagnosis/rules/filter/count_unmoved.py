@@ -16,7 +16,7 @@ SPEC = Spec(
     code="count-unmoved",
     stage=Stage.FILTER,
     title="A rule's count does not move while tests run",
-    means="By the tables a test's packets pass at both ends, the test got no answer, and a rule on their way that should have counted them counts none: they did not come as far as this gateway.",
+    means="Both ends' tables let the test's packets pass, yet there was no answer and a rule they must match counted none: they never reached this gateway.",
     decided="A failed flow that the tables let pass is walked; the first rule on its way with a count shows none, or the same in two readings of its table. Every new connection counts once in the rule that lets it pass.",
     example="Whelk's rule 2 counts no packet though three tests to its web server were sent: they are lost before Whelk.",
     caution=True,
@@ -64,9 +64,7 @@ def _met(context: Context, flows: Flows, flow: Flow) -> list[_Met]:
 def _finding(flow: Flow, still: _Met, before: _Met | None) -> Finding:
     words = flow_text(flow.test)
     reached = f" They are counted at {before.end.title}: look between the two." if before is not None else ""
-    text = (
-        f"At {still.end.title} {still.rule.label} counts nothing while {words} is tried, which must meet it.{reached}"
-    )
+    text = f"At {still.end.title}, the counter of {still.rule.label} did not move during the test of {words}, though those packets must match it.{reached}"
     certainty = Certainty.LIKELY if still.rule.moved is not None else Certainty.POSSIBLE
     remedy = "read the table again after one more test: if the count stays, the packets are lost before this gateway"
     return SPEC.finding(

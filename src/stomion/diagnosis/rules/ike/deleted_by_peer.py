@@ -9,7 +9,7 @@ SPEC = Spec(
     code="deleted-by-peer",
     stage=Stage.IKE,
     title="The peer deletes the SA",
-    means="The SA came up and the peer deleted it straight away: it found something wrong that it did not say. Established was not the last word.",
+    means='The SA came up and the peer deleted it straight away: it rejected something without reporting it; "established" was not final.',
     decided="An end's log tells of an SA that came up, of its deletion by the peer within seconds, and of nothing that stays up after it; no refusal is named at either end.",
     example="Marram deletes the SA right after it came up.",
 )

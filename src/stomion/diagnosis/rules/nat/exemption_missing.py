@@ -11,7 +11,7 @@ SPEC = Spec(
     code="exemption-missing",
     stage=Stage.NAT,
     title="Tunnel traffic is translated",
-    means="Packets for the far side are translated before the tunnel sees them, so that its selectors no longer fit: they go out in clear or are thrown away. There is no rule that exempts them.",
+    means="Packets for the far side are translated before the tunnel sees them, so that its selectors no longer fit: they leave unencrypted or are dropped. There is no rule that exempts them.",
     decided="The translation rules at the gateway are gone through in order for every packet between the two LANs, or for those that tests tried; a rule that translates comes first, and no other rule exempts any of them. A destination translation that sends a failed test to another host counts alike.",
     example="Quayhead translates what goes to Marram: nothing exempts 10.96.0.0/20 to 10.66.0.0/21.",
 )

@@ -10,7 +10,7 @@ SPEC = Spec(
     code="host-gateway-missing",
     stage=Stage.ROUTING,
     title="A host has no gateway",
-    means="A host has neither a default gateway nor a route to the far LAN: it hears and can not answer.",
+    means="A host has neither a default gateway nor a route to the far LAN: it receives packets and cannot answer.",
     decided="The host's own routes.",
     example="host-b behind Gannet has no default gateway and no route to Quayhead's LAN.",
 )

@@ -12,7 +12,7 @@ SPEC = Spec(
     code="peer-via-own-tunnel",
     stage=Stage.ROUTING,
     title="The peer is routed into its own tunnel",
-    means="The route to the peer's public address leads into the tunnel that needs this very address: the tunnel falls as soon as it is up.",
+    means="The route to the peer's public address leads into the tunnel itself, so the tunnel drops as soon as it comes up.",
     decided="The gateway's routes are gone through for the peer's public address; the winning one leaves by a tunnel interface.",
     example="Quayhead's route to 198.51.100.34 leads into the tunnel to it.",
 )
@@ -33,8 +33,8 @@ def judge(context: Context) -> Finding | None:
         return SPEC.finding(
             [end.site],
             Certainty.PROVEN,
-            f"{end.title}'s route to {address} leads into the tunnel to it ({way.dev}).",
-            [Remedy(end.site, f"add a route to {address} by way of the next hop outside")],
+            f"{end.title} routes its peer's address {address} into the tunnel to that peer ({way.dev}).",
+            [Remedy(end.site, f"add a route to {address} via the next hop outside")],
             [way.where],
             {"dev": way.dev},
         )

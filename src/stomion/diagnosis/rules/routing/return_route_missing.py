@@ -10,9 +10,9 @@ SPEC = Spec(
     code="return-route-missing",
     stage=Stage.ROUTING,
     title="No way back",
-    means="What comes out of the tunnel does not reach its host, or the host's answer does not find back to the gateway.",
+    means="What comes out of the tunnel does not reach its host, or the host's answer does not find its way back to the gateway.",
     decided="The tables of the gateway and of the host are gone through for the packet and for its answer.",
-    example="host-b behind Gannet does not send to Quayhead's LAN by way of the gateway.",
+    example="host-b behind Gannet does not send to Quayhead's LAN via the gateway.",
 )
 
 

@@ -1,4 +1,4 @@
-"""Packets that the tunnel is there for go out unprotected."""
+"""Packets that the tunnel should protect leave unencrypted."""
 
 from __future__ import annotations
 
@@ -18,8 +18,8 @@ from stomion.walk.passage import Fate
 SPEC = Spec(
     code="sent-in-clear",
     stage=Stage.ROUTING,
-    title="Packets meant for the tunnel go out in clear",
-    means="A gateway sends packets out unprotected that its tunnel's selectors name, readable by anyone on the way. It is a matter of security even where nobody misses the traffic.",
+    title="Packets meant for the tunnel leave unencrypted",
+    means="A gateway sends packets that its tunnel should protect out unencrypted; anyone on the path can read them. This is a security fault even where the traffic arrives.",
     decided="All packets of the tunnel's selectors are walked through the gateway's tables; those that leave by an interface that is no tunnel, as they are or translated, are named exactly.",
     example="Quayhead sends 10.96.0.0/24 to 10.76.0.0/25 out of wan0 as it is.",
     caution=True,
@@ -75,8 +75,13 @@ def _finding(far: End, end: End, leaking: list[tuple[Share, Region]]) -> Finding
     return SPEC.finding(
         [end.site],
         Certainty.PROVEN,
-        f"{end.title} sends packets for {far.title} out in clear{out}, readable by anyone on the way: {packets}.",
-        [Remedy(end.site, "mend what leads them past the tunnel; until then drop them where they leave")],
+        f"{end.title} sends packets for {far.title} out unencrypted{out}, readable by anyone on the path: {packets}.",
+        [
+            Remedy(
+                end.site,
+                "fix the route or rule that takes them past the tunnel; until then drop them at the outgoing interface",
+            )
+        ],
         [s.where for s, _ in leaking],
         {"packets": packets, "out": devs},
     )

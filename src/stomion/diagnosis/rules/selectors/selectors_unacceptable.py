@@ -12,8 +12,8 @@ SPEC = Spec(
     code="selectors-unacceptable",
     stage=Stage.SELECTORS,
     title="The traffic selectors were refused",
-    means="The IKE SA is up, and the ends do not mean the same address ranges for the traffic: in IKEv1 the two identities of "
-    "quick mode must mirror each other exactly, in IKEv2 the responder found nothing it could narrow the wish to.",
+    means="The IKE SA is up, and the ends want different address ranges protected: in IKEv1 the two identities of "
+    "quick mode must mirror each other exactly, in IKEv2 the responder found no part of the request it could accept.",
     decided="The refusing end's log says so, or its peer hears TS_UNACCEPTABLE or INVALID_ID_INFORMATION. Both wishes come from "
     "the logs, or from the sheets. An end is taken to know its own LAN unless its interfaces show otherwise.",
     example="Quayhead asks for 10.66.0.0/21; Marram is set to 10.66.0.0/22.",

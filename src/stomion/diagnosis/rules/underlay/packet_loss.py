@@ -27,7 +27,7 @@ def judge(context: Context) -> Finding | None:
         return SPEC.finding(
             [PATH],
             Certainty.LIKELY,
-            f"{loss.lost} of {loss.sent} probes from {series.source} to {series.to} were lost, in {loss.runs} places apart.",
+            f"{loss.lost} of {loss.sent} probes from {series.source} to {series.to} were lost, in {loss.runs} separate gaps.",
             [
                 Remedy(
                     PATH,

@@ -11,7 +11,7 @@ SPEC = Spec(
     title="The path was interrupted",
     means="Peer detection gave up on a peer that answered again later: the path or the peer was away for a while. The tunnel works now.",
     decided="An end's log loses the peer and later sets up an IKE SA or Child SA with it again.",
-    example="Quayhead lost Marram at 09:14:02 and had it back 38 s later.",
+    example="Quayhead lost contact with Marram at 09:14:02 and regained it 38 s later.",
     caution=True,
 )
 
@@ -23,13 +23,13 @@ def judge(context: Context) -> Finding | None:
         lost, back = end.story.outages[-1]
         other = context.picture.other(end)
         gone = round(back.at - lost.at) if back.at is not None and lost.at is not None else None
-        after = f" and had it back {gone} s later" if gone is not None else " and had it back later"
+        after = f" and regained it {gone} s later" if gone is not None else " and regained it later"
         times = len(end.story.outages)
         often = f", {times} times in all" if times > 1 else ""
         return SPEC.finding(
             [PATH],
             Certainty.LIKELY,
-            f"{end.title} lost {other.title}{after}{often}.",
+            f"{end.title} lost contact with {other.title}{after}{often}.",
             evidence=[lost.where, back.where],
             facts={"outages": times, "seconds": gone},
         )

@@ -25,7 +25,7 @@ def judge(context: Context) -> Finding | None:
     return SPEC.finding(
         [end.site],
         Certainty.PROVEN if other.sheet else Certainty.LIKELY,
-        f"{end.title} asks {declared}; {other.title} is {other.address}.",
+        f"{end.title} sends to {declared}; {other.title}'s address is {other.address}.",
         [Remedy(end.site, f"set the peer address to {other.address}")],
         [sheet_place(end), sheet_place(other), *(e.where for e in end.story.silence[-1:])],
         {"declared": declared, "actual": other.address},
