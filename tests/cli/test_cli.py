@@ -97,7 +97,10 @@ def test_draw_seams(tmp_path: Path, name: str) -> None:
     assert stomion("draw", DEMO, "--what", "seam", "-o", str(target)).returncode == 0
     data = target.read_bytes()
     if name.endswith("svg"):
-        assert all(word in data.decode() for word in ("Saltern", "selectors", "Farlight", "Saltern offers group 14 only;", "no evidence"))
+        assert all(
+            word in data.decode()
+            for word in ("Saltern", "selectors", "Farlight", "Saltern offers group 14 only;", "no evidence")
+        )
     else:
         assert data.startswith(b"%PDF")
 

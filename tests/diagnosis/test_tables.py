@@ -250,7 +250,8 @@ def test_a_block_that_the_tables_undo_is_found_without_any_test(case: Case) -> N
     (finding,) = case(files).tunnels[0].findings
     assert finding.code == "block-without-effect" and finding.facts["reason"] == "shadowed"
     assert (
-        "rule 2 “no ssh”" in finding.summary and "expected to be blocked: 10.96.0.0/24 > 10.76.0.0/24 tcp/22" in finding.detail
+        "rule 2 “no ssh”" in finding.summary
+        and "expected to be blocked: 10.96.0.0/24 > 10.76.0.0/24 tcp/22" in finding.detail
     )
     files["sites/whelk.toml"] = _sheet(GOOD + _rule("no ssh", "tcp/22", "drop") + _rule("all", "any", "allow"), W)
     assert not case(files).tunnels[0].findings

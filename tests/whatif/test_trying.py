@@ -171,7 +171,7 @@ def test_a_host_without_a_gateway_is_mended_by_what_is_suggested(demo: Examined)
     flows = flows_of(picture)
     assert flows is not None
     flow = next(f for f in flows.flows if f.failed and f.broken is not None)
-    found = suggestion(picture, flows, flow)
+    found = suggestion(flows, flow)
     assert found is not None
     place, text = found
     assert place.host and text.startswith("route default via 10.")
@@ -191,7 +191,7 @@ def test_suggestions_for_eelgrass_and_whelk(demo: Examined) -> None:
         flows = flows_of(picture)
         assert flows is not None
         flow = next(f for f in flows.flows if f.failed)
-        found = suggestion(picture, flows, flow)
+        found = suggestion(flows, flow)
         assert found is not None and found[1].startswith(words)
         bench = Workbench(picture)
         bench.change(found[0], lambda t, text=found[1]: edits.added(t, parse_change(text, t)))  # type: ignore[misc]

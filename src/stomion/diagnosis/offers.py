@@ -49,7 +49,7 @@ def ike_offers(context: Context) -> Offers:
     refuser, asker = cause.by, context.asker
     refused = _refused(context)
     offers = offered(context.picture, asker, Layer.IKE, refused).value
-    accepts = _taken(context, offers, refused)
+    accepts = _taken(context, offers)
     if accepts and agree(offers, accepts):
         # What one end says it takes would do: the sheet or the log speaks of another time or connection.
         declared = declared_proposals(refuser, Layer.IKE)
@@ -57,7 +57,7 @@ def ike_offers(context: Context) -> Offers:
     return Offers(offers, accepts, nearest_miss(offers, accepts))
 
 
-def _taken(context: Context, offers: tuple[Proposal, ...], refused: Negotiation | None) -> tuple[Proposal, ...]:
+def _taken(context: Context, offers: tuple[Proposal, ...]) -> tuple[Proposal, ...]:
     """What the refuser takes. Of a group that it asked for instead of the offered one, the rest of the offer was no matter."""
     assert context.cause is not None
     told = accepted(context.picture, context.cause.by, Layer.IKE)

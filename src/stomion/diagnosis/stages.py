@@ -28,9 +28,7 @@ def stage_verdicts(picture: Picture, first: Finding | None) -> tuple[StageVerdic
         left, right = (_LINES[stage](picture, end) for end in picture.ends)
         left, right = _shared(left, right)
         if first and index == at:
-            left, right = (
-                _faulty(line, end, first, picture) for line, end in zip((left, right), picture.ends, strict=True)
-            )
+            left, right = (_faulty(line, end, first) for line, end in zip((left, right), picture.ends, strict=True))
         elif index > at:
             left, right = ((Verdict.UNREACHED, line[1] if line[2] else "", line[2]) for line in (left, right))
         elif first and index < at and Verdict.PASS not in (left[0], right[0]) and stage in _IMPLIED:
@@ -56,7 +54,7 @@ def _shared(left: Line, right: Line) -> tuple[Line, Line]:
     return left, right
 
 
-def _faulty(line: Line, end: End, first: Finding, picture: Picture) -> Line:
+def _faulty(line: Line, end: End, first: Finding) -> Line:
     text, where = "" if line[1] == "no evidence" else line[1], line[2]
     if end.site in first.sides:
         return (Verdict.FAULT, text, where)
@@ -144,12 +142,12 @@ def _from_tables(stage: Stage) -> Callable[[Picture, End], Line]:
 
     def line(picture: Picture, end: End) -> Line:
         told = table_line(picture, end, stage)
-        return told if told is not None else _passing(picture, end)
+        return told if told is not None else _passing(picture)
 
     return line
 
 
-def _passing(picture: Picture, end: End) -> Line:
+def _passing(picture: Picture) -> Line:
     wanted = [t for t in picture.tests if t.expected]
     if wanted and all(t.passed for t in wanted) and {t.from_left for t in wanted} == {True, False}:
         return (Verdict.PASS, "traffic gets through", wanted[-1].where)
@@ -182,7 +180,7 @@ def _traffic(picture: Picture, end: End) -> Line:
     return (verdict, f"{len(mine)} test{'' if len(mine) == 1 else 's'}, {passed} answered", mine[-1].where)
 
 
-def _failover(picture: Picture, end: End) -> Line:
+def _failover(_picture: Picture, _end: End) -> Line:
     return (Verdict.UNSEEN, "no evidence", None)
 
 

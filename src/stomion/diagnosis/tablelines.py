@@ -24,7 +24,7 @@ def table_line(picture: Picture, end: End, stage: Stage) -> Line | None:
         return _translation(out)
     if stage is Stage.ROUTING:
         return _routing(out)
-    return _filter(picture, end, out, back)
+    return _filter(out, back)
 
 
 def _carried(shares: tuple[Share, ...]) -> Share | None:
@@ -59,7 +59,7 @@ def _routing(shares: tuple[Share, ...]) -> Line:
     return (Verdict.PASS, step.says if step else "finds the tunnel", step.where if step else None)
 
 
-def _filter(picture: Picture, end: End, out: tuple[Share, ...], back: tuple[Share, ...]) -> Line:
+def _filter(out: tuple[Share, ...], back: tuple[Share, ...]) -> Line:
     """Drops count where they happen: at this end of either direction."""
     here = [s for s in out if s.at == NEAR and s.fate is Fate.DROPPED] + [
         s for s in back if s.at != NEAR and s.fate is Fate.DROPPED

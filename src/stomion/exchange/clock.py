@@ -103,7 +103,10 @@ def clock_words(offset: ClockOffset, left: str, right: str) -> str:
     return f"{ahead}'s clock is {size} ± {plus} ahead of {behind}'s"
 
 
+MINUTE_S = 60
+
+
 def _size(seconds: float) -> str:
     if seconds < 1:
         return f"{seconds * 1000:.0f} ms"
-    return f"{seconds:.1f} s" if seconds < 120 else f"{seconds / 60:.1f} min"
+    return f"{seconds:.1f} s" if seconds < 2 * MINUTE_S else f"{seconds / MINUTE_S:.1f} min"

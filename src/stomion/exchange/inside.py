@@ -9,8 +9,10 @@ from stomion.exchange.negotiation import Negotiation, Step
 from stomion.model.proposal import Proposal
 from stomion.space.axis import interval_of, prefixes_text
 from stomion.wire.ike.bodies import Identity, TsList
-from stomion.wire.ike.numbers import ExchangeV1
+from stomion.wire.ike.numbers import IKEV2, ExchangeV1
 
+BOTH_SIDES = 2
+"""Selector lists, or identities, that name both sides of a child."""
 MAX_PREFIXES = 8
 """Prefixes that one range on the wire is written as; one that falls into more stays a range."""
 
@@ -60,12 +62,12 @@ def _answers(answer: Step, request: Step) -> bool:
 
 def _selectors(step: Step, version: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """(the initiator's side, the responder's) of a message: TSi and TSr, or the two identities of quick mode."""
-    if version == 2:
+    if version == IKEV2:
         lists = [p.body for p in step.view.payloads if isinstance(p.body, TsList)]
-        return (_prefixes(lists[0]), _prefixes(lists[1])) if len(lists) == 2 else ((), ())
+        return (_prefixes(lists[0]), _prefixes(lists[1])) if len(lists) == BOTH_SIDES else ((), ())
     header = step.message.header
     found = [p.body.text for p in step.view.payloads if isinstance(p.body, Identity)]
-    if header is None or header.exchange != ExchangeV1.QUICK_MODE or len(found) != 2:
+    if header is None or header.exchange != ExchangeV1.QUICK_MODE or len(found) != BOTH_SIDES:
         return (), ()
     return (found[0],), (found[1],)
 

@@ -13,7 +13,7 @@ from stomion.model.provenance import Provenance
 from stomion.wire.ike import Message, decode
 from stomion.wire.ike.bodies import FragmentV1, KeV2, Notify, Sealed, SealedFragment
 from stomion.wire.ike.keys import IkeKeys
-from stomion.wire.ike.numbers import ExchangeV1
+from stomion.wire.ike.numbers import IKEV1, IKEV2, ExchangeV1
 
 MAX_STEPS = 2_000
 """Messages of one negotiation kept as steps; a real one has a few dozen, a stuck one some hundreds."""
@@ -189,7 +189,7 @@ def _open(n: Negotiation, keys: Sequence[IkeKeys]) -> None:
                 earlier = next((s for s in n.steps if s.raw == step.raw and not s.again), None)
                 step.opened = earlier.opened if earlier else None
                 continue
-            opened = open_v2(step.raw, step.message, key) if n.version == 2 else v1.open(step.raw, step.message)
+            opened = open_v2(step.raw, step.message, key) if n.version == IKEV2 else v1.open(step.raw, step.message)
             last = step.message.payloads[-1].body if step.message.payloads else None
             if opened is None or not isinstance(last, SealedFragment):
                 step.opened = opened
@@ -227,9 +227,9 @@ def _read_through(n: Negotiation) -> None:
     for index, step in enumerate(n.steps):
         header = step.message.header
         assert header is not None
-        if n.version == V1 and header.exchange in _MODES:
+        if n.version == IKEV1 and header.exchange in _MODES:
             n.mode = _MODES[header.exchange]
-        asked = step.src == n.initiator if n.version == V1 else not header.is_response
+        asked = step.src == n.initiator if n.version == IKEV1 else not header.is_response
         for sign, notify in _signs(step, n.version, asked):
             move = TABLE.get((n.version, header.exchange, Way.REQUEST if asked else Way.ANSWER, sign, n.reach))
             if move is not None:
@@ -237,7 +237,6 @@ def _read_through(n: Negotiation) -> None:
                 _EFFECTS[move.effect](n, step, index, notify)
 
 
-V1 = 1
 _MODES: dict[int, str] = {ExchangeV1.MAIN_MODE: "main", ExchangeV1.AGGRESSIVE: "aggressive"}
 _HARMLESS = frozenset({"TEMPORARY_FAILURE", "CHILD_SA_NOT_FOUND", "NO_ADDITIONAL_SAS"})
 
@@ -245,20 +244,20 @@ _HARMLESS = frozenset({"TEMPORARY_FAILURE", "CHILD_SA_NOT_FOUND", "NO_ADDITIONAL
 def _signs(step: Step, version: int, asked: bool) -> Iterator[tuple[Sign, Notify | None]]:
     """What a message says, the notify with it where there is one: errors before what was chosen, as a later word counts more."""
     message = step.message
-    if version != V1 and not asked and step.opened is not None:
+    if version != IKEV1 and not asked and step.opened is not None:
         yield _opened(step)
         return
-    for notify in message.notifies if not asked or version == V1 else ():
+    for notify in message.notifies if not asked or version == IKEV1 else ():
         if notify.wanted_group is not None:
             yield Sign.WANTS_GROUP, notify
         elif notify.is_error:
             yield Sign.ERROR, notify
     if message.sa is not None:
         yield (Sign.OFFER if asked else Sign.CHOICE), None
-    if step.fragment and version != V1 and not step.fragment.startswith("1 "):
+    if step.fragment and version != IKEV1 and not step.fragment.startswith("1 "):
         yield Sign.SEALED_PART, None
     elif message.encrypted:
-        yield (Sign.SEALED_LONE if version != V1 and _lone_notify(step) else Sign.SEALED), None
+        yield (Sign.SEALED_LONE if version != IKEV1 and _lone_notify(step) else Sign.SEALED), None
     elif message.sa is None:
         yield Sign.CLEAR, None
 

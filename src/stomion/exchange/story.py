@@ -163,7 +163,7 @@ def _lost(story: Story, event: Event) -> None:
     story.lost.append(event)
 
 
-def _rekeyed(story: Story, event: Event) -> None:
+def _rekeyed(story: Story, _event: Event) -> None:
     story.rekeyed += 1
 
 

@@ -45,7 +45,7 @@ def together(picture: Picture) -> list[Moment]:
             for at, place in step.seen:
                 side = 1 if place.site == picture.right.site else 0
                 sent = "sends" if step.src in picture.ends[side].addresses else "gets"
-                text = f"{sent} {step_label(negotiation, step)}"
+                text = f"{sent} {step_label(step)}"
                 keyed.append(
                     (at - ahead * side, side, index, Moment(at - ahead * side, clock_text(at), side, text, place))
                 )

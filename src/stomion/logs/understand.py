@@ -183,7 +183,7 @@ def _said(line: str) -> Said | None:
         return None
     request = True if " request " in text else False if " response " in text else None
     far = lex.far_deed(text, ideas, notifies)
-    return Said(what, far, ideas, notifies, exchange, _layer(text, ideas, exchange), _mode(text), request)
+    return Said(what, far, ideas, notifies, exchange, _layer(ideas, exchange), _mode(text), request)
 
 
 def _naming(line: str) -> Naming:
@@ -285,7 +285,7 @@ def _neutral(text: str, ideas: frozenset[str]) -> What | None:
     return None
 
 
-def _layer(text: str, ideas: frozenset[str], exchange: tuple[str, str, int, str] | None) -> str | None:
+def _layer(ideas: frozenset[str], exchange: tuple[str, str, int, str] | None) -> str | None:
     if exchange and exchange[3]:
         return exchange[3]
     child, ike = "child" in ideas, "ike" in ideas
@@ -298,7 +298,7 @@ def _refine(what: What, text: str, ideas: frozenset[str], exchange: tuple[str, s
         return What.IDENTITY_REFUSED
     if what is not What.PROPOSAL_REFUSED:
         return what
-    layer = _layer(text, ideas, exchange)
+    layer = _layer(ideas, exchange)
     if "pfs" in ideas:
         return What.PFS_REFUSED
     if layer in ("child", "auth"):

@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 from stomion.model.box import Interval
 
+IPV6 = 6
 V4_LAST = 2**32 - 1
 V6_FIRST = 2**32
 LAST = V6_FIRST + 2**128 - 1
@@ -36,7 +37,7 @@ def is_v6(number: int) -> bool:
 def address_number(text: str) -> int:
     """An address on the axis. Raises ValueError for what is none."""
     found = ipaddress.ip_address(text)
-    return int(found) + (V6_FIRST if found.version == 6 else 0)
+    return int(found) + (V6_FIRST if found.version == IPV6 else 0)
 
 
 def address_text(number: int) -> str:
@@ -49,7 +50,7 @@ def address_text(number: int) -> str:
 def prefix_of(text: str) -> Prefix:
     """`10.64.0.0/21` or one address; host bits do not count. Raises ValueError for what is none, words for all addresses included."""
     network = ipaddress.ip_network(text.strip(), strict=False)
-    shift = V6_FIRST if network.version == 6 else 0
+    shift = V6_FIRST if network.version == IPV6 else 0
     return Prefix((int(network[0]) + shift, int(network[-1]) + shift), network.prefixlen)
 
 

@@ -11,6 +11,10 @@ from stomion.space.boxes import DESTINATION, EVERY, PORT, PROTOCOL, SOURCE, SOUR
 from stomion.space.services import service_text
 
 MOST_EXCEPTIONS = 3
+MOST_PREFIXES, MOST_SERVICES = 4, 3
+"""So many are listed; of more it is said how many."""
+MOST_EDGES = 2
+"""Addresses that a range may lack at its edges and still be said as the whole around it."""
 MOST_WORK = 200_000
 """Ranges times boxes that are looked at for the shortest words."""
 
@@ -70,8 +74,8 @@ def spans_text(intervals: list[Interval]) -> str:
     missing = [*gaps, *_edges(hull, _rounded(hull, len(gaps)))]
     if len(plain) > MOST_EXCEPTIONS and len(whole) == 1 and len(missing) <= MOST_EXCEPTIONS:
         return f"{whole[0]} except {' + '.join(_bare(p) for gap in sorted(missing) for p in addresses_text(gap))}"
-    more = f" and {len(plain) - 4} more" if len(plain) > 4 else ""
-    return " + ".join(map(_bare, plain[:4])) + more
+    more = f" and {len(plain) - MOST_PREFIXES} more" if len(plain) > MOST_PREFIXES else ""
+    return " + ".join(map(_bare, plain[:MOST_PREFIXES])) + more
 
 
 def range_text(interval: Interval) -> str:
@@ -96,7 +100,7 @@ def _rounded(hull: Interval, gaps: int) -> Interval:
     bits = max(1, ((low - base) ^ (high - base)).bit_length())
     first = ((low - base) >> bits << bits) + base
     last = min(first + (1 << bits) - 1, V4_LAST if base == 0 else LAST)
-    return (first, last) if (low - first) + (last - high) <= 2 else hull
+    return (first, last) if (low - first) + (last - high) <= MOST_EDGES else hull
 
 
 def _edges(hull: Interval, around: Interval) -> list[Interval]:
@@ -123,5 +127,5 @@ def services_text(boxes: list[Box]) -> str:
 
 def _listed(services: Region) -> str:
     words = [service_text(b[PROTOCOL], b[PORT]) for b in sorted(services.boxes, key=lambda b: (b[PROTOCOL], b[PORT]))]
-    more = f" and {len(words) - 3} more" if len(words) > 3 else ""
-    return ", ".join(words[:3]) + more
+    more = f" and {len(words) - MOST_SERVICES} more" if len(words) > MOST_SERVICES else ""
+    return ", ".join(words[:MOST_SERVICES]) + more

@@ -54,9 +54,13 @@ def protocol_number(text: str) -> int:
     return number
 
 
+MAX_DIGITS = 12
+"""Far more than any protocol, port or address needs."""
+
+
 def decimal(text: str) -> int:
     """A number of plain digits; signs, blanks, and the digits of other scripts are none. Raises ValueError."""
-    if not (text.isascii() and text.isdigit() and len(text) <= 12):
+    if not (text.isascii() and text.isdigit() and len(text) <= MAX_DIGITS):
         raise ValueError(f"{text[:40]!r} is no number")
     return int(text)
 

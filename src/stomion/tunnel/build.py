@@ -108,7 +108,7 @@ def _picture(plan: Plan, evidence: Evidence, tunnels_of: Counter[str], index: _I
     picture = Picture(plan.name, left, right)
     shares = tunnels_of[plan.left] + tunnels_of[plan.right] > 2
     for end in (left, right):
-        _attach_tables(end, plan.name, evidence, index)
+        _attach_tables(end, evidence, index)
     _learn_translated(left, right, index, shares)
     _learn_translated(right, left, index, shares)
     for end, other in ((left, right), (right, left)):
@@ -137,7 +137,7 @@ def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, evidence: Ev
     return end
 
 
-def _attach_tables(end: End, tunnel: str, evidence: Evidence, index: _Index) -> None:
+def _attach_tables(end: End, evidence: Evidence, index: _Index) -> None:
     """The system's own tables where there are any, completed by what the sheet says; else the sheet's alone."""
     sheet = index.sheets.get(end.site)
     declared = index.declared.get(end.site)

@@ -136,7 +136,7 @@ def _wire_rows(picture: Picture, n: Negotiation) -> list[Row]:
 def _step_row(picture: Picture, n: Negotiation, step: Step, index: int, last: float | None, refused: bool) -> Row:
     direction = 1 if step.src in picture.left.addresses else -1
     tone = "plain"
-    label = step_label(n, step)
+    label = step_label(step)
     if index == n.refusal_step or any(x.is_error for x in step.view.notifies):
         tone = "change" if (n.refusal and n.refusal != "INVALID_KE_PAYLOAD") or not n.chosen else "doubt"
         if n.reach >= 5 and n.refusal == "":
@@ -162,7 +162,7 @@ def _gap(seconds: float) -> str:
     return f"{seconds:.1f} s" if seconds < 120 else f"{seconds / 60:.1f} min"
 
 
-def step_label(n: Negotiation, step: Step) -> str:
+def step_label(step: Step) -> str:
     """`IKE_SA_INIT  SA KE Nonce N×3`."""
     header = step.message.header
     if header is None:

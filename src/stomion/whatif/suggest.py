@@ -39,7 +39,7 @@ def named_place(text: str, picture: Picture, otherwise: Place) -> tuple[Place, s
     raise UsageError(f"no tables of {name.strip()!r} are known; those of {names} are")
 
 
-def suggestion(picture: Picture, flows: Flows, flow: Flow) -> tuple[Place, str] | None:
+def suggestion(flows: Flows, flow: Flow) -> tuple[Place, str] | None:
     """Where and what to change for a flow that is broken; a text that may have to be completed."""
     leg = flow.broken
     if leg is None or flow.trip is None:

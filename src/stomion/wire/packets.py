@@ -10,6 +10,8 @@ import ipaddress
 from dataclasses import dataclass
 from struct import Struct
 
+IPV4, IPV6 = 4, 6
+PORTS, SHORTEST_EXTENSION = 4, 8
 V4_HEADER, V6_HEADER, UDP_HEADER, TCP_HEADER, ICMP_HEADER = 20, 40, 8, 20, 8
 TCP, UDP, ESP, ICMP, ICMPV6 = 6, 17, 50, 1, 58
 _V4 = Struct(">BxHxxxxBBxx4s4s")
@@ -60,14 +62,14 @@ class Quoted:
 def read_ip(data: bytes) -> IpPacket | None:
     """The IP header and what follows it, padding of the link left out."""
     version = data[0] >> 4 if data else 0
-    if version == 4 and len(data) >= V4_HEADER:
+    if version == IPV4 and len(data) >= V4_HEADER:
         first, total, ttl, protocol, src, dst = _V4.unpack_from(data)
         size = (first & 0x0F) * 4
         if size < V4_HEADER:
             return None
         # A card that cuts segments itself leaves the length 0 in what it gives to a capture.
         return IpPacket(_v4_text(src), _v4_text(dst), ttl, protocol, data[size : total or len(data)])
-    if version == 6 and len(data) >= V6_HEADER:
+    if version == IPV6 and len(data) >= V6_HEADER:
         _, length, following, ttl, src, dst = _V6.unpack_from(data)
         body = data[V6_HEADER : V6_HEADER + length if length else len(data)]
         protocol, body = _past_extensions(following, body)
@@ -81,7 +83,7 @@ def _v4_text(raw: bytes) -> str:
 
 def _past_extensions(kind: int, body: bytes) -> tuple[int, bytes]:
     for _ in range(MAX_EXTENSIONS):
-        if len(body) < 8:
+        if len(body) < SHORTEST_EXTENSION:
             break
         if kind in _LENGTH_IN_EIGHTS:
             size = (body[1] + 1) * 8
@@ -118,7 +120,7 @@ def read_unreachable(packet: IpPacket) -> Quoted | None:
     if len(body) < ICMP_HEADER + V4_HEADER or body[0] != UNREACHABLE.get(packet.protocol):
         return None
     inner = read_ip(body[ICMP_HEADER:])
-    if inner is None or len(inner.body) < 4:
+    if inner is None or len(inner.body) < PORTS:
         return None
     closed = body[1] == PORT_CLOSED[packet.protocol]
     return Quoted(inner.src, inner.dst, inner.body[2] << 8 | inner.body[3], closed)

@@ -9,6 +9,8 @@ from dataclasses import dataclass, field
 
 PREFIX = b"IKETCP"
 MARKER = b"\0\0\0\0"
+LENGTH_FIELD = 2
+"""Bytes before every message that tell its length, themselves included (RFC 9329 3.1)."""
 MAX_HELD = 1 << 20
 """Bytes kept of one stream while a message is incomplete; the length field ends at 64 KiB."""
 MAX_STREAMS = 256
@@ -65,9 +67,9 @@ def _messages(stream: _Stream) -> list[bytes]:
         stream.held = stream.held[len(PREFIX) :]
         stream.begun = True
     found = []
-    while len(stream.held) >= 2:
+    while len(stream.held) >= LENGTH_FIELD:
         size = stream.held[0] << 8 | stream.held[1]
-        if size < 2 or len(stream.held) < size:
+        if size < LENGTH_FIELD or len(stream.held) < size:
             break
         body, stream.held = stream.held[2:size], stream.held[size:]
         if body.startswith(MARKER):

@@ -23,7 +23,7 @@ def ladder_lines(ladder: Ladder, diagnosis: Diagnosis, width: int, both_clocks: 
     inner = max(18, min(width - CLOCK - (CLOCK + 2 if both_clocks else 8), 64))
     built: Built = [(line, -1) for line in _posts(ladder, inner)]
     for index, row in enumerate(ladder.rows):
-        built.append((_row(row, index, inner, width, both_clocks), index))
+        built.append((_row(row, inner, width, both_clocks), index))
     if not ladder.rows:
         built.append(([("  Neither packets nor log lines of a negotiation were given for this tunnel.", "muted")], -1))
     elif ladder.ending:
@@ -58,9 +58,9 @@ def _posts(ladder: Ladder, inner: int) -> list[Line]:
     ]
 
 
-def _row(row: Row, index: int, inner: int, width: int, both_clocks: bool) -> Line:
+def _row(row: Row, inner: int, width: int, both_clocks: bool) -> Line:
     if row.direction == 0:
-        return _remark(row, inner, width)
+        return _remark(row, width)
     tone = row.tone
     clock: Line = [(right(row.clocks[0] if both_clocks else row.clock, CLOCK - 1) + " ", "faint")]
     label = cut(row.label, inner - 7)
@@ -75,7 +75,7 @@ def _row(row: Row, index: int, inner: int, width: int, both_clocks: bool) -> Lin
     return [*clock, ("┃", "muted"), (left(body, inner), tone), ("┃", "muted"), (number, "faint")]
 
 
-def _remark(row: Row, inner: int, width: int) -> Line:
+def _remark(row: Row, width: int) -> Line:
     """A log line that speaks of the message above it; where it stands comes first."""
     place = str(row.where) if row.where else ""
     line: Line = [(" " * (CLOCK - 1), "plain"), (" ┃ ", "muted"), (place, "source"), ("  ", "plain")]

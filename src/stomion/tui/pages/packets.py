@@ -74,7 +74,7 @@ def page(charts: list[Chart], picture: Picture, width: int, name: str) -> Built:
     for chart in charts:
         ends = picture.ends if chart.index == 0 else picture.ends[::-1]
         built.append((_heading(chart, f"{ends[0].title} to {ends[1].title}", ends[1].title, name), None))
-        built.append((_ruler(chart, -1), None))
+        built.append((_ruler(chart), None))
         for row in range(len(chart.now.rows)):
             built.append(([], Stop(row=row, index=chart.index)))
         then = chart.then.shares if chart.then is not None else None
@@ -92,7 +92,7 @@ def _heading(chart: Chart, way: str, far: str, name: str) -> Line:
     return line + ([(f"with {name}", "!doubt")] if chart.then is not None else [])
 
 
-def _ruler(chart: Chart, column: int) -> Line:
+def _ruler(chart: Chart) -> Line:
     """The destinations above their columns, where there is room to write them."""
     line: Line = [(" " * (LABEL + 2), "plain")]
     for cell, interval in zip(chart.widths, chart.now.columns, strict=True):

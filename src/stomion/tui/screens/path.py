@@ -225,7 +225,7 @@ class PathScreen(Page):
             self.notify("There are no tables here to try a change in.")
             return
         place, text = self._default_place(bench.picture), ""
-        found = suggestion(bench.picture, self._flows, flow) if flow is not None else None
+        found = suggestion(self._flows, flow) if flow is not None else None
         if found is not None and (stop is None or stop.place is None or stop.place == found[0]):
             place, text = found
         self._ask(ADD, f"at {place.title(bench.picture)}: {text}")

@@ -12,6 +12,10 @@ import msgspec
 from stomion.wire import registries as reg
 from stomion.wire.cursor import Cursor
 from stomion.wire.ike.field import Field, printable
+from stomion.wire.ike.numbers import IKEV2, INVALID_KE_PAYLOAD
+
+GROUP_BYTES = 2
+"""INVALID_KE_PAYLOAD carries a group's number (RFC 7296 1.3)."""
 
 
 class Opaque(msgspec.Struct, frozen=True, gc=False):
@@ -97,7 +101,7 @@ class Notify(msgspec.Struct, frozen=True, gc=False):
     @property
     def wanted_group(self) -> int | None:
         """The group an INVALID_KE_PAYLOAD asks for (RFC 7296 1.2)."""
-        if self.version == 2 and self.kind == 17 and len(self.data) == 2:
+        if self.version == IKEV2 and self.kind == INVALID_KE_PAYLOAD and len(self.data) == GROUP_BYTES:
             return int.from_bytes(self.data, "big")
         return None
 

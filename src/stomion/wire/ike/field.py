@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+SPACE, DELETE = 0x20, 0x7F
+"""Printable ASCII lies between them."""
+
 
 @dataclass(frozen=True, slots=True)
 class Field:
@@ -21,6 +24,6 @@ class Field:
 
 def printable(data: bytes, limit: int = 64) -> str:
     """Text where the bytes are plain ASCII, otherwise hexadecimal; nothing that could steer a terminal."""
-    if data and all(0x20 <= byte < 0x7F for byte in data):
+    if data and all(SPACE <= byte < DELETE for byte in data):
         return data[:limit].decode("ascii") + ("…" if len(data) > limit else "")
     return data[: limit // 2].hex() + ("…" if len(data) > limit // 2 else "")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from stomion.wire import registries as reg
 from stomion.wire.ike.field import Field
 from stomion.wire.ike.message import HEADER, HEADER_SIZE, Header, Message, payload_name
+from stomion.wire.ike.numbers import IKEV2
 
 _V2_FLAGS = ((0x08, "from the initiator"), (0x10, "higher version possible"), (0x20, "response"))
 _V1_FLAGS = ((0x01, "encrypted"), (0x02, "commit"), (0x04, "authentication only"))
@@ -43,7 +44,7 @@ def _header_lines(header: Header) -> list[Field]:
         header.length,
     )
     first = payload_name(header.major, header.next_payload) if header.next_payload else "none"
-    flags = ", ".join(t for bit, t in (_V2_FLAGS if header.major == 2 else _V1_FLAGS) if header.flags & bit)
+    flags = ", ".join(t for bit, t in (_V2_FLAGS if header.major == IKEV2 else _V1_FLAGS) if header.flags & bit)
     answered = "not yet known" if not any(header.spi_r) else header.spi_r.hex()
     return [
         Field(0, raw[:8], "initiator SPI", None, header.spi_i.hex()),

@@ -17,7 +17,7 @@ from stomion.wire.cursor import Cursor
 from stomion.wire.ike import bodies as b
 from stomion.wire.ike.configuration import Configuration, Eap
 from stomion.wire.ike.field import Field
-from stomion.wire.ike.numbers import PayloadV1, PayloadV2
+from stomion.wire.ike.numbers import GENERIC_HEADER, IKEV2, PayloadV1, PayloadV2
 from stomion.wire.ike.sa_v1 import SaV1
 from stomion.wire.ike.sa_v2 import SaV2
 
@@ -66,12 +66,12 @@ class Header(msgspec.Struct, frozen=True, gc=False):
     @property
     def is_response(self) -> bool:
         """True for an IKEv2 response; IKEv1 messages carry no such flag."""
-        return self.major == 2 and bool(self.flags & FLAG_RESPONSE)
+        return self.major == IKEV2 and bool(self.flags & FLAG_RESPONSE)
 
     @property
     def from_initiator(self) -> bool:
         """True where an IKEv2 message was sent by the SA's original initiator."""
-        return self.major == 2 and bool(self.flags & FLAG_INITIATOR)
+        return self.major == IKEV2 and bool(self.flags & FLAG_INITIATOR)
 
 
 class Payload(msgspec.Struct, frozen=True, gc=False):
@@ -194,11 +194,11 @@ def _chain(data: bytes, end: int, header: Header, damage: list[Damage]) -> list[
         following, flags = data[at], data[at + 1]
         length = data[at + 2] << 8 | data[at + 3]
         stop = at + length
-        if length < 4 or stop > end:
+        if length < GENERIC_HEADER or stop > end:
             name = payload_name(header.major, kind)
             damage.append(Damage(at + 2, f"{name} payload says {length} bytes, {end - at} left"))
             break
-        last = header.major == 2 and kind in (SK, SKF)
+        last = header.major == IKEV2 and kind in (SK, SKF)
         body = _read_body(readers.get(kind, b.Opaque.read), data, at + 4, stop, damage)
         found.append(Payload(kind, body, flags, at, following if last else 0))
         at, kind = stop, 0 if last else following

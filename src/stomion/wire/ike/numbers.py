@@ -70,6 +70,34 @@ class TransformV2(IntEnum):
     ESN = 5
 
 
+IKEV1, IKEV2 = 1, 2
+"""Major versions, as the header has them."""
+GENERIC_HEADER = 4
+"""Bytes of a payload's generic header, in both versions (RFC 7296 3.2)."""
+PROPOSAL_HEADER = 8
+TRANSFORM_HEADER = 8
+"""Bytes of the fixed part of a proposal and of a transform, in both versions (RFC 7296 3.3.1, 3.3.2)."""
+
+
+class AttributeV1(IntEnum):
+    """Phase 1 attributes (RFC 2409 appendix A)."""
+
+    ENCRYPTION = 1
+    HASH = 2
+    AUTHENTICATION = 3
+    GROUP = 4
+    KEY_LENGTH = 14
+
+
+class AttributeEsp(IntEnum):
+    """IPsec DOI attributes (RFC 2407 4.5)."""
+
+    GROUP = 3
+    ENCAPSULATION = 4
+    INTEGRITY = 5
+    KEY_LENGTH = 6
+
+
 KEY_LENGTH = 14
 """The attribute that holds a cipher's key length in bits (RFC 7296 3.3.5; RFC 2409 appendix A)."""
 INVALID_KE_PAYLOAD = 17

@@ -17,6 +17,7 @@ from msgspec.structs import replace
 from stomion.wire.ike import bodies as b
 from stomion.wire.ike.keys import IkeKeys
 from stomion.wire.ike.message import FLAG_V1_ENCRYPTED, HEADER, HEADER_SIZE, SKF, Header, Message, Payload, decode
+from stomion.wire.ike.numbers import GENERIC_HEADER
 
 _MACS = {
     "HMAC-MD5-96": (hashlib.md5, 12),
@@ -33,6 +34,11 @@ _HASHES = {
     "SHA2-512": hashlib.sha512,
 }
 _SALT, _GCM_IV = 4, 8
+
+BOTH_ENDS = 2
+"""Public values that a phase 1 has, one of either end."""
+MAX_PADDING = 255
+"""Padding bytes: their count is one byte (RFC 7296 3.14)."""
 
 
 def open_v2(raw: bytes, message: Message, keys: IkeKeys) -> Message | None:
@@ -163,7 +169,7 @@ class V1Opener:
     def _iv(self, header: Header, block: int) -> bytes | None:
         assert self._hash is not None
         if header.message_id == 0:
-            if self._phase1 is None and len(self._public) >= 2:
+            if self._phase1 is None and len(self._public) >= BOTH_ENDS:
                 return self._hash(self._public[0] + self._public[1]).digest()[:block]
             return self._phase1
         if header.message_id in self._others:
@@ -181,7 +187,7 @@ class V1Opener:
     def _checked(self, header: Header, plain: bytes) -> Message | None:
         """Opened only if the chain of payloads is whole and nothing but padding follows it."""
         size = _chain_size(plain, header.next_payload)
-        if size is None or len(plain) - size > 255:
+        if size is None or len(plain) - size > MAX_PADDING:
             return None
         inner = decode(_bare(header, header.next_payload, plain[:size]))
         return replace(inner, header=header) if not inner.damage else None
@@ -194,7 +200,7 @@ def _chain_size(plain: bytes, kind: int) -> int | None:
         if at + 4 > len(plain):
             return None
         length = plain[at + 2] << 8 | plain[at + 3]
-        if length < 4 or at + length > len(plain) or plain[at + 1]:
+        if length < GENERIC_HEADER or at + length > len(plain) or plain[at + 1]:
             return None
         kind, at = plain[at], at + length
     return at

@@ -12,6 +12,7 @@ from stomion.wire import registries as reg
 from stomion.wire.cursor import Cursor
 from stomion.wire.ike.attributes import Attribute, read_attributes, write_attributes
 from stomion.wire.ike.field import Field
+from stomion.wire.ike.numbers import PROPOSAL_HEADER, TRANSFORM_HEADER, AttributeEsp, AttributeV1
 from stomion.wire.ike.sa_v2 import PROPOSAL
 
 _V1_ESP = {
@@ -127,35 +128,35 @@ def _lifetime(attributes: tuple[Attribute, ...], kind: int, duration: int) -> in
 def _phase1(attributes: tuple[Attribute, ...]) -> Proposal:
     by_kind = {a.kind: a.value for a in attributes}
     found: dict[str, tuple[str, ...]] = {}
-    if 1 in by_kind:
-        bits = f"-{by_kind[14]}" if 14 in by_kind else ""
-        found["encryption"] = (reg.name_of(reg.V1_ENCR, by_kind[1]) + bits,)
-    if 2 in by_kind:
-        name = reg.name_of(reg.V1_HASH, by_kind[2])
+    if AttributeV1.ENCRYPTION in by_kind:
+        bits = f"-{by_kind[AttributeV1.KEY_LENGTH]}" if AttributeV1.KEY_LENGTH in by_kind else ""
+        found["encryption"] = (reg.name_of(reg.V1_ENCR, by_kind[AttributeV1.ENCRYPTION]) + bits,)
+    if AttributeV1.HASH in by_kind:
+        name = reg.name_of(reg.V1_HASH, by_kind[AttributeV1.HASH])
         found["integrity"] = (_HASH_AS_INTEGRITY.get(name, name),)
         found["prf"] = (f"HMAC-{name}",)
-    if 4 in by_kind:
-        found["group"] = (str(by_kind[4]),)
-    if 3 in by_kind:
-        found["authentication"] = (reg.name_of(reg.V1_AUTH, by_kind[3]),)
+    if AttributeV1.GROUP in by_kind:
+        found["group"] = (str(by_kind[AttributeV1.GROUP]),)
+    if AttributeV1.AUTHENTICATION in by_kind:
+        found["authentication"] = (reg.name_of(reg.V1_AUTH, by_kind[AttributeV1.AUTHENTICATION]),)
     return Proposal("IKE", lifetime_s=_lifetime(attributes, 11, 12), **found)
 
 
 def _phase2(t: TransformV1, protocol: int) -> Proposal:
     by_kind = {a.kind: a.value for a in t.attributes}
-    bits = f"-{by_kind[6]}" if 6 in by_kind else ""
+    bits = f"-{by_kind[AttributeEsp.KEY_LENGTH]}" if AttributeEsp.KEY_LENGTH in by_kind else ""
     found: dict[str, tuple[str, ...]] = {"encryption": (reg.name_of(_V1_ESP, t.ident) + bits,)}
-    if 5 in by_kind:
-        found["integrity"] = (reg.name_of(reg.V1_IPSEC_AUTH, by_kind[5]),)
-    if 3 in by_kind:
-        found["group"] = (str(by_kind[3]),)
+    if AttributeEsp.INTEGRITY in by_kind:
+        found["integrity"] = (reg.name_of(reg.V1_IPSEC_AUTH, by_kind[AttributeEsp.INTEGRITY]),)
+    if AttributeEsp.GROUP in by_kind:
+        found["group"] = (str(by_kind[AttributeEsp.GROUP]),)
     return Proposal(reg.name_of(reg.PROTOCOLS, protocol), lifetime_s=_lifetime(t.attributes, 1, 2), **found)
 
 
 def _read_proposal(cur: Cursor) -> ProposalV1:
     start = cur.at
     _, reserved, length, number, protocol, spi_size, count = cur.unpack(PROPOSAL)
-    if length < 8:
+    if length < PROPOSAL_HEADER:
         raise Malformed(f"proposal length {length}, at least 8 expected", place=start)
     body = cur.window(length - 8)
     spi = body.take(spi_size)
@@ -168,7 +169,7 @@ def _read_proposal(cur: Cursor) -> ProposalV1:
 def _read_transform(cur: Cursor) -> TransformV1:
     start = cur.at
     _, first, length, number, ident, second = cur.unpack(_TRANSFORM)
-    if length < 8:
+    if length < TRANSFORM_HEADER:
         raise Malformed(f"transform length {length}, at least 8 expected", place=start)
     return TransformV1(number, ident, read_attributes(cur.window(length - 8)), (first, second))
 

@@ -12,7 +12,7 @@ from stomion.wire import registries as reg
 from stomion.wire.cursor import Cursor
 from stomion.wire.ike.attributes import Attribute, read_attributes, write_attributes
 from stomion.wire.ike.field import Field
-from stomion.wire.ike.numbers import KEY_LENGTH, TransformV2
+from stomion.wire.ike.numbers import KEY_LENGTH, TRANSFORM_HEADER, TransformV2
 
 PROPOSAL = Struct(">BBHBBBB")
 """Head of a proposal substructure, the same in both versions."""
@@ -123,7 +123,7 @@ def _transform_fields(transform: Transform, at: int, last: bool) -> list[Field]:
 def _read_proposal(cur: Cursor) -> WireProposal:
     start = cur.at
     _, reserved, length, number, protocol, spi_size, count = cur.unpack(PROPOSAL)
-    if length < 8:
+    if length < TRANSFORM_HEADER:
         raise Malformed(f"proposal length {length}, at least 8 expected", place=start)
     body = cur.window(length - 8)
     spi = body.take(spi_size)
@@ -138,9 +138,9 @@ def _read_proposal(cur: Cursor) -> WireProposal:
 def _read_transform(cur: Cursor) -> Transform:
     start = cur.at
     _, first, length, kind, second, number = cur.unpack(_TRANSFORM)
-    if length < 8:
+    if length < TRANSFORM_HEADER:
         raise Malformed(f"transform length {length}, at least 8 expected", place=start)
-    attributes = read_attributes(cur.window(length - 8)) if length > 8 else ()
+    attributes = read_attributes(cur.window(length - TRANSFORM_HEADER)) if length > TRANSFORM_HEADER else ()
     return Transform(kind, number, attributes, (first, second))
 
 

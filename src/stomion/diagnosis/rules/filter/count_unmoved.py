@@ -8,7 +8,7 @@ from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.tables import Action
 from stomion.model.tables import Rule as TableRule
-from stomion.tunnel.flows import Flow, Flows, flow_text, flows_of
+from stomion.tunnel.flows import Flow, flow_text, flows_of
 from stomion.tunnel.picture import End
 from stomion.walk.journey import NEAR
 
@@ -39,7 +39,7 @@ def judge(context: Context) -> Finding | None:
     for flow in flows.flows:
         if not (flow.test.seen and flow.failed and flow.trip is not None and flow.trip.works):
             continue
-        met = _met(context, flows, flow)
+        met = _met(context, flow)
         still = next((m for m in met if not m.moved), None)
         if still is not None:
             before = next((m for m in met if m.moved and m.end is not still.end), None)
@@ -47,7 +47,7 @@ def judge(context: Context) -> Finding | None:
     return None
 
 
-def _met(context: Context, flows: Flows, flow: Flow) -> list[_Met]:
+def _met(context: Context, flow: Flow) -> list[_Met]:
     """The rules that let the question pass, in its order, where they count."""
     assert flow.trip is not None
     sender = 0 if flow.test.from_left else 1

@@ -89,7 +89,7 @@ def _blocked(context: Context, found: Break, flow: Flow, order: int) -> Blocked:
             return Blocked(Drop.WRONG_ACTION, found, flow, order)
         if _pointless(tables, found, rule):
             return Blocked(Drop.WRONG_ACTION, found, flow, order, certainty=Certainty.LIKELY)
-    alone = _others_pass(context, found, flow)
+    alone = _others_pass(context, flow)
     return Blocked(Drop.ONE_SERVICE if alone else Drop.NOTHING_ALLOWS, found, flow, order)
 
 
@@ -138,7 +138,7 @@ def _is_exception(context: Context, found: Break, block: Rule, allow: Rule) -> b
     return allowed.covers(blocked) and not blocked.covers(allowed)
 
 
-def _others_pass(context: Context, found: Break, flow: Flow) -> bool:
+def _others_pass(context: Context, flow: Flow) -> bool:
     """Does another service pass between the same two addresses, by the tests or by the tables?"""
     flows = flows_of(context.picture)
     assert flows is not None

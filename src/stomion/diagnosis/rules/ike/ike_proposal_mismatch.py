@@ -36,7 +36,7 @@ def judge(context: Context) -> Finding | None:
         remedies=remedies_for(offers, asker, refuser, "IKE"),
         evidence=context.evidence(),
         facts=offers.facts(asker.site, refuser.site) | {"attempts": context.attempts()},
-        detail=_doubt(certainty, refuser.title, offers),
+        detail=_doubt(certainty, refuser.title),
     )
 
 
@@ -64,7 +64,7 @@ def _summary(asker: str, refuser: str, offers: Offers) -> str:
     return f"{asker} offers {gives}{only}; {refuser} takes {takes}. {rest}"
 
 
-def _doubt(certainty: Certainty, refuser: str, offers: Offers) -> str:
+def _doubt(certainty: Certainty, refuser: str) -> str:
     if certainty is not Certainty.POSSIBLE:
         return ""
     return (

@@ -64,7 +64,7 @@ def _narrowed(context: Context, end: End) -> Finding | None:
             holder = context.picture.other(wisher)
             held = _wish_for(holder, owner)
             if lacking and covers(wanted, have) and held and not covers(held, wanted):
-                return _finding(context, end, carried[-1], wisher, holder, owner, written(lacking), held)
+                return _finding(carried[-1], wisher, holder, owner, written(lacking), held)
     return None
 
 
@@ -85,8 +85,6 @@ def _wish_for(end: End, owner: End) -> tuple[str, ...]:
 
 
 def _finding(
-    context: Context,
-    end: End,
     event: Event,
     wisher: End,
     holder: End,

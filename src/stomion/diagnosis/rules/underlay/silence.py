@@ -75,7 +75,7 @@ def unanswered(context: Context) -> Silence | None:
     return Silence(
         asker,
         arrived,
-        _answer_left(last, other),
+        _answer_left(last),
         after,
         last,
         tuple(places),
@@ -181,7 +181,7 @@ def _arrived(last: Negotiation | None, other: End) -> bool | None:
     return False if other.has_log else None
 
 
-def _answer_left(last: Negotiation | None, other: End) -> bool | None:
+def _answer_left(last: Negotiation | None) -> bool | None:
     """Did an answer to the last message leave the other end and get lost?"""
     if last is None:
         return None
