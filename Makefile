@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint bench screenshots docs demo-data wheel clean tmux
+.PHONY: demo test lint bench fuzz mutants screenshots docs demo-data wheel clean tmux
 
 demo: $(READY)
 	$(BIN)/stomion demo
@@ -21,6 +21,17 @@ lint: $(READY)
 
 bench: $(READY)
 	$(BIN)/python tools/bench.py
+
+# Many more random inputs than the tests take: the walk against its oracle and the kernel, then the readers.
+fuzz: $(READY)
+	STOMION_EXAMPLES=$${STOMION_EXAMPLES:-5000} STOMION_KERNEL_EXAMPLES=$${STOMION_KERNEL_EXAMPLES:-300} \
+	  $(BIN)/pytest -n auto tests/walk tests/space tests/wire
+	$(BIN)/python tools/fuzz.py
+
+# Mutation testing needs a tool of its own, locked apart; it is no part of the tests.
+mutants: $(READY)
+	$(BIN)/pip install --quiet --require-hashes -r requirements-mutants.lock
+	$(BIN)/python tools/mutants.py
 
 screenshots: $(READY)
 	$(BIN)/python tools/screenshots.py

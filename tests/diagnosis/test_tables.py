@@ -162,10 +162,6 @@ CASES: dict[str, tuple[str, str, str, list[str], list[str]]] = {
     "block under an allow": (GOOD, GOOD + ALLOW_ALL + _rule("no ssh", "tcp/22", "drop"), _tests(OPEN), ["block-without-effect"], ["whelk"]),
     "a failure that the tables do not explain": (GOOD + ALLOW_ALL, GOOD + ALLOW_ALL, _tests(FAIL), [], []),
 }  # fmt: skip
-CODES = {c for *_, codes, _ in CASES.values() for c in codes} | {
-    "forwarding-disabled", "host-gateway-missing", "peer-via-own-tunnel", "link-subnet-mismatch", "host-filter-blocks",
-    "esp-lost-in-path", "mtu-blackhole", "wrong-target", "sent-in-clear", "count-unmoved",
-}  # fmt: skip
 
 
 def _sheet(text: str, values: dict[str, object]) -> str:
