@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from stomion.diagnosis.spec import last_event, listed
-from stomion.diagnosis.tablelines import table_line
+from stomion.diagnosis.tablelines import Line, table_line
 from stomion.exchange.automaton import Reach
 from stomion.model.event import What
 from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Status, Verdict
@@ -15,9 +15,7 @@ from stomion.tunnel.picture import End, Picture
 from stomion.tunnel.settings import Basis, Layer, known, ranges
 from stomion.tunnel.up import proven_at
 
-Line = tuple[Verdict, str, Provenance | None]
-"""One end's verdict of a stage, the words for it, and their proof."""
-NOTHING: Line = (Verdict.UNSEEN, "no evidence", None)
+NOTHING = Line(Verdict.UNSEEN)
 
 
 def stage_verdicts(picture: Picture, first: Finding | None) -> tuple[StageVerdict, ...]:
@@ -30,11 +28,18 @@ def stage_verdicts(picture: Picture, first: Finding | None) -> tuple[StageVerdic
         if first and index == at:
             left, right = (_faulty(line, end, first) for line, end in zip((left, right), picture.ends, strict=True))
         elif index > at:
-            left, right = ((Verdict.UNREACHED, line[1] if line[2] else "", line[2]) for line in (left, right))
-        elif first and index < at and Verdict.PASS not in (left[0], right[0]) and stage in _IMPLIED:
+            left, right = (Line(Verdict.UNREACHED, x.text if x.where else "", x.where) for x in (left, right))
+        elif first and index < at and Verdict.PASS not in (left.verdict, right.verdict) and stage in _IMPLIED:
             left, right = _implied(left), _implied(right)
-        out.append(StageVerdict(stage, left[0], right[0], (left[1], right[1]), (left[2], right[2])))
+        words = (left.text or "", right.text or "") if first and index == at else (_words(left), _words(right))
+        out.append(StageVerdict(stage, left.verdict, right.verdict, words, (left.where, right.where)))
     return tuple(out)
+
+
+def _words(line: Line) -> str:
+    if line.text is None:
+        return "no evidence" if line.verdict is Verdict.UNSEEN else ""
+    return line.text
 
 
 _IMPLIED = (Stage.UNDERLAY, Stage.IKE, Stage.CHILD)
@@ -42,40 +47,37 @@ _IMPLIED = (Stage.UNDERLAY, Stage.IKE, Stage.CHILD)
 
 
 def _implied(line: Line) -> Line:
-    return (Verdict.PASS, line[1] if line[1] != "no evidence" else "reached the next stage", line[2])
+    return Line(Verdict.PASS, line.text or "reached the next stage", line.where)
 
 
 def _shared(left: Line, right: Line) -> tuple[Line, Line]:
     """An SA is up at both ends or at none: what one end proves holds for the one that showed nothing."""
-    if left[0] is Verdict.PASS and right[0] is Verdict.UNSEEN:
-        return left, (Verdict.PASS, right[1] if right[1] != "no evidence" else "", right[2])
-    if right[0] is Verdict.PASS and left[0] is Verdict.UNSEEN:
-        return (Verdict.PASS, left[1] if left[1] != "no evidence" else "", left[2]), right
+    if {left.verdict, right.verdict} == {Verdict.PASS, Verdict.UNSEEN}:
+        return left._replace(verdict=Verdict.PASS), right._replace(verdict=Verdict.PASS)
     return left, right
 
 
 def _faulty(line: Line, end: End, first: Finding) -> Line:
-    text, where = "" if line[1] == "no evidence" else line[1], line[2]
     if end.site in first.sides:
-        return (Verdict.FAULT, text, where)
-    return (Verdict.PASS if end.given else Verdict.UNSEEN, text, where)
+        return line._replace(verdict=Verdict.FAULT)
+    return line._replace(verdict=Verdict.PASS if end.given else Verdict.UNSEEN)
 
 
 def _underlay(picture: Picture, end: End) -> Line:
     story = end.story
     up = story.ike_ever or story.answered
     if up:
-        return (Verdict.PASS, f"{end.address or end.site} · peer answers", up.where)
+        return Line(Verdict.PASS, f"{end.address or end.site} · peer answers", up.where)
     for negotiation in picture.negotiations:
         if negotiation.reach > Reach.ASKED or negotiation.refusal:
-            return (Verdict.PASS, f"{end.address or end.site} · packets both ways", negotiation.steps[0].where)
+            return Line(Verdict.PASS, f"{end.address or end.site} · packets both ways", negotiation.steps[0].where)
     if story.asked:
-        return (Verdict.PASS, f"{end.address or end.site} · is asked", story.asked[-1].where)
+        return Line(Verdict.PASS, f"{end.address or end.site} · is asked", story.asked[-1].where)
     if story.silence:
-        return (Verdict.UNSEEN, f"asks, {len(story.silence)} times without an answer", story.silence[-1].where)
+        return Line(Verdict.UNSEEN, f"asks, {len(story.silence)} times without an answer", story.silence[-1].where)
     if picture.last and picture.last.initiator in end.addresses:
         count = len(picture.last.steps)
-        return (Verdict.UNSEEN, f"{count} requests without an answer", picture.last.steps[0].where)
+        return Line(Verdict.UNSEEN, f"{count} requests without an answer", picture.last.steps[0].where)
     return NOTHING
 
 
@@ -86,15 +88,15 @@ def _ike(picture: Picture, end: End) -> Line:
         up = story.child_ever
     text = _ike_words(picture, end)
     if up:
-        return (Verdict.PASS, text or "IKE SA up", up.where)
+        return Line(Verdict.PASS, text or "IKE SA up", up.where)
     if proven_at(picture, end):
-        return (Verdict.PASS, text or "IKE SA up", None)
+        return Line(Verdict.PASS, text or "IKE SA up", None)
     for negotiation in reversed(picture.negotiations):
         if negotiation.reach >= Reach.AUTH_ANSWERED and not negotiation.refusal:
             where = negotiation.steps[-1].where
-            return (Verdict.PASS, text or "authentication answered", where)
+            return Line(Verdict.PASS, text or "authentication answered", where)
     place = _ike_place(picture, end)
-    return (Verdict.UNSEEN, text or "no evidence", place) if place else NOTHING
+    return Line(Verdict.UNSEEN, text or None, place) if place else NOTHING
 
 
 def _ike_words(picture: Picture, end: End) -> str:
@@ -121,10 +123,10 @@ def _child(picture: Picture, end: End) -> Line:
     text = " · ".join(str(p) for p in known(picture, end, Layer.CHILD).value[:1])
     if end.story.child_ever:
         rekeys = f" · rekeyed {len(end.story.children) - 1}×" if len(end.story.children) > 1 else ""
-        return (Verdict.PASS, (text or "Child SA up") + rekeys, end.story.child_ever.where)
+        return Line(Verdict.PASS, (text or "Child SA up") + rekeys, end.story.child_ever.where)
     if proven_at(picture, end):
-        return (Verdict.PASS, text or "Child SA up", None)
-    return (Verdict.UNSEEN, text, None) if text else NOTHING
+        return Line(Verdict.PASS, text or "Child SA up", None)
+    return Line(Verdict.UNSEEN, text, None) if text else NOTHING
 
 
 def _selectors(picture: Picture, end: End) -> Line:
@@ -132,9 +134,9 @@ def _selectors(picture: Picture, end: End) -> Line:
     told = ranges(picture, end)
     text = f"{listed(told.value.near, '+')} ⇄ {listed(told.value.remote, '+')}" if told.value.whole else ""
     if up or (end.has_counters and picture.esp_out and picture.esp_back):
-        return (Verdict.PASS, text or "agreed", up.where if up else None)
+        return Line(Verdict.PASS, text or "agreed", up.where if up else None)
     seen_at = told.where if told.source is not Basis.DECLARED else None
-    return (Verdict.UNSEEN, text, seen_at) if text else NOTHING
+    return Line(Verdict.UNSEEN, text, seen_at) if text else NOTHING
 
 
 def _from_tables(stage: Stage) -> Callable[[Picture, End], Line]:
@@ -150,21 +152,21 @@ def _from_tables(stage: Stage) -> Callable[[Picture, End], Line]:
 def _passing(picture: Picture) -> Line:
     wanted = [t for t in picture.tests if t.expected]
     if wanted and all(t.passed for t in wanted) and {t.from_left for t in wanted} == {True, False}:
-        return (Verdict.PASS, "traffic gets through", wanted[-1].where)
+        return Line(Verdict.PASS, "traffic gets through", wanted[-1].where)
     return NOTHING
 
 
 def _carriage(picture: Picture, end: End) -> Line:
     if end.has_counters:
         both = end.out_packets and end.in_packets
-        return (
+        return Line(
             Verdict.PASS if both else Verdict.UNSEEN,
             f"{end.out_packets} out · {end.in_packets} in",
             None,
         )
     out, back = (picture.esp_out, picture.esp_back) if end is picture.left else (picture.esp_back, picture.esp_out)
     if out or back:
-        return (Verdict.PASS if out and back else Verdict.UNSEEN, f"{out} ESP out · {back} in", None)
+        return Line(Verdict.PASS if out and back else Verdict.UNSEEN, f"{out} ESP out · {back} in", None)
     return NOTHING
 
 
@@ -177,11 +179,11 @@ def _traffic(picture: Picture, end: End) -> Line:
     passed = sum(1 for t in mine if t.passed)
     kept = all(t.passed is t.expected for t in latest.values())
     verdict = (Verdict.PASS if kept else Verdict.CAUTION) if latest else Verdict.UNSEEN
-    return (verdict, f"{len(mine)} test{'' if len(mine) == 1 else 's'}, {passed} answered", mine[-1].where)
+    return Line(verdict, f"{len(mine)} test{'' if len(mine) == 1 else 's'}, {passed} answered", mine[-1].where)
 
 
 def _failover(_picture: Picture, _end: End) -> Line:
-    return (Verdict.UNSEEN, "no evidence", None)
+    return NOTHING
 
 
 _LINES: dict[Stage, Callable[[Picture, End], Line]] = {

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from stomion.model.finding import Stage, Verdict
 from stomion.model.provenance import Provenance
 from stomion.tunnel.flows import flows_of
@@ -9,7 +11,13 @@ from stomion.tunnel.picture import End, Picture
 from stomion.walk.journey import NEAR, Share
 from stomion.walk.passage import Decision, Fate, Step
 
-Line = tuple[Verdict, str, Provenance | None]
+
+class Line(NamedTuple):
+    """One end's verdict of a stage, the words for it (None where nothing was seen), and their proof."""
+
+    verdict: Verdict
+    text: str | None = None
+    where: Provenance | None = None
 
 
 def table_line(picture: Picture, end: End, stage: Stage) -> Line | None:
@@ -39,12 +47,12 @@ def _translation(shares: tuple[Share, ...]) -> Line:
     bad = next((s for s in shares if s.fate is Fate.TRANSLATED), None)
     if bad is not None:
         step = _step(bad, Decision.TRANSLATION)
-        return (Verdict.CAUTION, step.says if step else "translated", step.where if step else None)
+        return Line(Verdict.CAUTION, step.says if step else "translated", step.where if step else None)
     shown = _carried(shares) or next((s for s in shares if _step(s, Decision.TRANSLATION)), None)
     if shown is None:
-        return (Verdict.UNSEEN, "", None)
+        return Line(Verdict.UNSEEN, "", None)
     step = _step(shown, Decision.TRANSLATION)
-    return (Verdict.PASS, step.says if step else "nothing translates it", step.where if step else None)
+    return Line(Verdict.PASS, step.says if step else "nothing translates it", step.where if step else None)
 
 
 def _routing(shares: tuple[Share, ...]) -> Line:
@@ -52,11 +60,11 @@ def _routing(shares: tuple[Share, ...]) -> Line:
     carried = _carried(shares)
     if bad is not None:
         step = _step(bad, Decision.ROUTE)
-        return (Verdict.CAUTION, bad.says, step.where if step else None)
+        return Line(Verdict.CAUTION, bad.says, step.where if step else None)
     if carried is None:
-        return (Verdict.UNSEEN, "", None)
+        return Line(Verdict.UNSEEN, "", None)
     step = _step(carried, Decision.ROUTE)
-    return (Verdict.PASS, step.says if step else "finds the tunnel", step.where if step else None)
+    return Line(Verdict.PASS, step.says if step else "finds the tunnel", step.where if step else None)
 
 
 def _filter(out: tuple[Share, ...], back: tuple[Share, ...]) -> Line:
@@ -65,10 +73,10 @@ def _filter(out: tuple[Share, ...], back: tuple[Share, ...]) -> Line:
         s for s in back if s.at != NEAR and s.fate is Fate.DROPPED
     ]
     if _carried(out) is None and _carried(back) is None:
-        return (Verdict.UNSEEN, "", None)
+        return Line(Verdict.UNSEEN, "", None)
     if not here:
-        return (Verdict.PASS, "lets everything between the LANs pass", None)
+        return Line(Verdict.PASS, "lets everything between the LANs pass", None)
     rule = here[0].rule
     where = rule.where if rule is not None else None
     more = f", and {len(here) - 1} more" if len(here) > 1 else ""
-    return (Verdict.PASS, f"lets a part pass; {here[0].says}{more}", where)
+    return Line(Verdict.PASS, f"lets a part pass; {here[0].says}{more}", where)
