@@ -17,7 +17,9 @@ from stomion.model.finding import Certainty
 from stomion.tui.app import StomionApp
 from stomion.tunnel.settings import standing_sheet
 from stomion.views.compare import DIFFERS, FREE, OPEN, PARTLY, SAME, Comparison, compare
-from stomion.whatif.sheets import edited, judged
+from stomion.whatif.sheets import begun, edited, outcome, sheets_of, tried
+from stomion.whatif.steps import steps_text
+from stomion.whatif.workbench import Workbench
 from twosheets import LEFT, RIGHT, SHEET
 
 Case = Callable[[dict[str, str | bytes]], Examined]
@@ -93,20 +95,29 @@ def test_a_gateway_that_does_not_do_what_its_sheet_says(demo: Examined, tmp_path
     assert not any(f.code == "sheet-not-in-force" for d in demo.tunnels for f in d.findings)
 
 
-def test_a_what_if_is_judged_by_the_sheets_alone(case: Case) -> None:
+def test_a_what_if_is_judged_by_the_sheets_alone_step_by_step(case: Case) -> None:
     (tunnel,) = _case(case, {"group": 20, "local_ts": "10.66.0.0/22"}).tunnels
-    picture = tunnel.picture
-    sheets = {e.site: standing_sheet(picture, e) for e in picture.ends}
+    bench = Workbench(begun(tunnel.picture), outcome)
+    side = next(i for i, e in enumerate(tunnel.picture.ends) if e.site == "marram")
 
     def codes() -> list[str]:
-        return [f.code for f in judged(picture, (sheets[picture.left.site], sheets[picture.right.site])).findings]
+        assert bench.current is not None
+        return [f.code for f in bench.work_out(bench.current).after.findings]
 
-    assert codes() == ["ike-proposal-mismatch"]
-    sheets["marram"] = edited(sheets["marram"], "ike_proposal.group", "14, modp3072")
+    bench.change(lambda t: tried(t, side, "ike_proposal.group", "14, modp3072", "IKE SA: group"))
     assert codes() == ["selectors-not-mirrored"]
-    sheets["marram"] = edited(sheets["marram"], "local_ts", "10.66.0.0/21")
+    assert [f.code for f in bench.work_out(bench.tries[0]).before.findings] == ["ike-proposal-mismatch"]
+    bench.change(lambda t: tried(t, side, "local_ts", "10.66.0.0/21", "selectors: own networks"))
+    assert codes() == [] and sheets_of(bench.picture)[side].ike_proposal[0].group == (14, 15)
+    assert steps_text(bench.tries[0]).splitlines() == [
+        "Marram: set IKE SA: group to 14, modp3072", "Marram: set selectors: own networks to 10.66.0.0/21",
+    ]  # fmt: skip
+    bench.change(lambda t: tried(t, side, "local_ts", "10.66.0.0/21", "selectors: own networks"))
+    assert len(bench.tries[0].changes) == 2
+    bench.undo()
+    assert codes() == ["selectors-not-mirrored"] and sheets_of(bench.base)[side].ike_proposal[0].group == (20,)
+    bench.redo()
     assert codes() == []
-    assert sheets["marram"].ike_proposal[0].group == (14, 15)
 
 
 @pytest.mark.parametrize(
@@ -154,7 +165,11 @@ async def test_the_screen_compares_tries_undoes_and_saves(tmp_path: Path) -> Non
         await pilot.press(*["backspace"] * 6, *"14", "enter")
         await pilot.pause()
         shown = text_of(app)
-        assert "what if: 1 value changed, nothing saved" in shown and "nothing stands between the two" in shown
+        assert "1 at Quayhead: set IKE SA group to 14" in shown and "nothing stands between the two" in shown
+        await pilot.press("s")
+        await pilot.pause()
+        assert "what if B" in text_of(app) and "at Saltern" in text_of(app)
+        await pilot.press("D")
         await pilot.press("W", "right", "x")
         await pilot.pause()
         await pilot.press("u")

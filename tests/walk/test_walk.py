@@ -23,8 +23,9 @@ from stomion.tunnel.picture import End, Picture
 from stomion.walk.declared import declared_tables, tunnel_policy
 from stomion.walk.journey import Side, packet_box, partition, round_trip
 from stomion.walk.passage import Fate
+from stomion.whatif.attempt import Try
 from stomion.whatif.edits import moved, without
-from stomion.whatif.tables import Place, Try, outcome, tried
+from stomion.whatif.tables import Place, outcome, tried
 
 A_LAN, B_LAN = "10.64.0.0/28", "10.96.0.0/28"
 NETS = [

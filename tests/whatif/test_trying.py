@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -24,11 +25,18 @@ from stomion.tunnel.flows import flows_of
 from stomion.views.packetmap import packet_map
 from stomion.walk.passage import Fate
 from stomion.whatif import edits
+from stomion.whatif.attempt import MAX_TRIES, Try
 from stomion.whatif.steps import steps_page, steps_text
 from stomion.whatif.suggest import machines, named_place, suggestion
-from stomion.whatif.tables import MAX_TRIES, Place, Try, by_tables, outcome
+from stomion.whatif.tables import Place, by_tables, outcome, tried
 from stomion.whatif.typed import parse_change, route_text, rule_text
 from stomion.whatif.workbench import Workbench
+
+
+def on(place: Place, edit: Callable[[Tables], edits.Edited]) -> Callable[[Try], Try]:
+    """A step at one machine."""
+    return lambda attempt: tried(attempt, place, edit)
+
 
 _WAN, _LAN = interval_of("192.0.2.0/24")[0], interval_of("10.96.0.0/20")[0]
 GATEWAY = Tables("quayhead", addresses={"wan0": [(0xC000020A, _WAN)], "lan0": [(0x0A600001, _LAN)]})
@@ -116,9 +124,9 @@ def test_the_exemption_moved_up_mends_eelgrass_and_nothing_else(demo: Examined) 
     side = 1 if picture.right.site == "eelgrass" else 0
     tables = picture.ends[side].tables
     assert tables is not None
-    bench = Workbench(picture)
+    bench = Workbench(picture, outcome)
     exempt = tables.chains["translation"].rules[1]
-    bench.change(Place(side), lambda t: edits.moved(t, exempt, -1))
+    bench.change(on(Place(side), lambda t: edits.moved(t, exempt, -1)))
     found = bench.work_out(bench.tries[0])
     assert found.amiss == 0 and len(found.mended) == 2 and not found.spoiled
     assert [f.code for f in found.gone] == ["exemption-shadowed"] and not found.fresh and not found.left
@@ -132,16 +140,16 @@ def test_the_exemption_moved_up_mends_eelgrass_and_nothing_else(demo: Examined) 
 def test_several_tries_stand_side_by_side_and_each_goes_back_alone(demo: Examined) -> None:
     picture = _tunnel(demo, "quayhead-whelk").picture
     side = 1 if picture.right.site == "whelk" else 0
-    bench = Workbench(picture)
+    bench = Workbench(picture, outcome)
     for complaint in (bench.undo, bench.redo, bench.another, bench.next, bench.drop):
         with pytest.raises(UsageError):
             complaint()
     allow = parse_change("allow 10.96.0.0/20 > any icmp", GATEWAY)
-    bench.change(Place(side), lambda t: edits.added(t, allow))
+    bench.change(on(Place(side), lambda t: edits.added(t, allow)))
     first = bench.picture
     bench.another()
     assert bench.picture is picture and not bench.trying and bench.letter == ""
-    bench.change(Place(side), lambda t: edits.without(t, t.chains["filter"].rules[-1]))
+    bench.change(on(Place(side), lambda t: edits.without(t, t.chains["filter"].rules[-1])))
     assert [t.letter for t in bench.tries] == ["A", "B"] and bench.letter == "B"
     bench.undo()
     assert bench.picture is picture and not bench.tries[1].changes
@@ -161,7 +169,7 @@ def test_several_tries_stand_side_by_side_and_each_goes_back_alone(demo: Examine
     assert [t.letter for t in bench.tries] == ["B"]
     while len(bench.tries) < MAX_TRIES:
         bench.another()
-        bench.change(Place(side), lambda t: edits.added(t, allow))
+        bench.change(on(Place(side), lambda t: edits.added(t, allow)))
     with pytest.raises(UsageError, match="side by side at most"):
         bench.another()
 
@@ -175,8 +183,8 @@ def test_a_host_without_a_gateway_is_mended_by_what_is_suggested(demo: Examined)
     assert found is not None
     place, text = found
     assert place.host and text.startswith("route default via 10.")
-    bench = Workbench(picture)
-    bench.change(place, lambda t: edits.added(t, parse_change(text, t)))
+    bench = Workbench(picture, outcome)
+    bench.change(on(place, lambda t: edits.added(t, parse_change(text, t))))
     made = bench.work_out(bench.tries[0])
     assert made.amiss == 0 and made.gone and not made.left
     assert place.title(picture) == bench.tries[0].changes[0].site
@@ -193,8 +201,8 @@ def test_suggestions_for_eelgrass_and_whelk(demo: Examined) -> None:
         flow = next(f for f in flows.flows if f.failed)
         found = suggestion(flows, flow)
         assert found is not None and found[1].startswith(words)
-        bench = Workbench(picture)
-        bench.change(found[0], lambda t, text=found[1]: edits.added(t, parse_change(text, t)))  # type: ignore[misc]
+        bench = Workbench(picture, outcome)
+        bench.change(on(found[0], lambda t, text=found[1]: edits.added(t, parse_change(text, t))))  # type: ignore[misc]
         assert flow.test in [f.test for f in flows.flows] and bench.work_out(bench.tries[0]).mended
 
 
@@ -258,8 +266,8 @@ def test_an_exemption_of_a_sheet_moves_in_both_its_lists(demo: Examined) -> None
 def test_steps_are_written_beside_the_case_and_never_into_the_demo(demo: Examined, tmp_path: Path) -> None:
     picture = _tunnel(demo, "quayhead-eelgrass").picture
     side = 1 if picture.right.site == "eelgrass" else 0
-    bench = Workbench(picture)
-    bench.change(Place(side), lambda t: edits.moved(t, t.chains["translation"].rules[1], -1))
+    bench = Workbench(picture, outcome)
+    bench.change(on(Place(side), lambda t: edits.moved(t, t.chains["translation"].rules[1], -1)))
     attempt = bench.tries[0]
     target = write_steps(str(tmp_path), picture, attempt, bench.work_out(attempt))
     text = target.read_text()
@@ -360,11 +368,11 @@ def test_policy_routing_that_leads_past_the_tunnel_can_be_taken_away() -> None:
     way = leg.steps[leg.decided][1].way
     assert way is not None and way.rule is not None and not way.rule.of_the_system
     side = flows.ends_of(flow.test.from_left, leg, False)
-    bench = Workbench(picture)
+    bench = Workbench(picture, outcome)
     led = way.rule
-    bench.change(Place(side), lambda t: edits.without_routing_rule(t, led))
+    bench.change(on(Place(side), lambda t: edits.without_routing_rule(t, led)))
     found = bench.work_out(bench.tries[0])
     assert bench.tries[0].changes[0].words == f"take {led.label} away" and led.label.startswith("routing rule ")
     assert found.amiss == 0 and [f.code for f in found.gone] == ["route-stolen"] and not found.left
     with pytest.raises(UsageError):
-        bench.change(Place(side), lambda t: edits.without_routing_rule(t, led))
+        bench.change(on(Place(side), lambda t: edits.without_routing_rule(t, led)))

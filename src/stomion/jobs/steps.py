@@ -7,8 +7,9 @@ from pathlib import Path
 from stomion.errors import UsageError
 from stomion.jobs.beside import beside, safe_name
 from stomion.tunnel.picture import Picture
+from stomion.whatif.attempt import Try
 from stomion.whatif.steps import steps_page
-from stomion.whatif.tables import Outcome, Try
+from stomion.whatif.tables import Outcome
 
 
 def write_steps(root: str, picture: Picture, attempt: Try, found: Outcome) -> Path:

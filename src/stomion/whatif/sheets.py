@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from msgspec.structs import replace
 
 from stomion.diagnosis.runner import Diagnosis, diagnose
 from stomion.errors import UsageError
 from stomion.model.site import CHOICES, SheetDpd, SheetProposal, SheetTunnel
 from stomion.tunnel.picture import End, Picture
+from stomion.tunnel.settings import standing_sheet
 from stomion.vocabulary.algorithms import find_proposal, group_of, model_proposal
+from stomion.whatif.attempt import Change, Try
 
 LISTS = ("local_ts", "remote_ts")
 LAYERS = {"ike_proposal": "IKE", "esp_proposal": "ESP"}
@@ -25,9 +29,39 @@ def declared_only(picture: Picture, sheets: tuple[SheetTunnel, SheetTunnel]) -> 
     return Picture(picture.name, ends[0], ends[1])
 
 
-def judged(picture: Picture, sheets: tuple[SheetTunnel, SheetTunnel]) -> Diagnosis:
-    """What the sheets alone lead to."""
-    return diagnose(declared_only(picture, sheets))
+def begun(picture: Picture) -> Picture:
+    """What a what-if of sheets starts from: what both ends are set to, as sheets, and nothing else."""
+    return declared_only(picture, sheets_of(picture))
+
+
+def sheets_of(picture: Picture) -> tuple[SheetTunnel, SheetTunnel]:
+    """Both ends' sheets; where an end has none, what it is seen to be set to."""
+    left, right = (standing_sheet(picture, end) for end in picture.ends)
+    return left, right
+
+
+def tried(attempt: Try, side: int, key: str, text: str, name: str) -> Try:
+    """A try with one value more changed at an end; the same try where that changes nothing. Raises UsageError as `edited` does."""
+    sheets = list(sheets_of(attempt.picture))
+    fresh = edited(sheets[side], key, text)
+    if fresh == sheets[side]:
+        return attempt
+    sheets[side] = fresh
+    change = Change(attempt.picture.ends[side].title, f"set {name} to {text.strip() or 'nothing'}")
+    return attempt.with_change(declared_only(attempt.picture, (sheets[0], sheets[1])), change)
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What the sheets alone lead to, before and after."""
+
+    before: Diagnosis
+    after: Diagnosis
+
+
+def outcome(before: Picture, after: Picture) -> Outcome:
+    """Judge two pictures of sheets alone."""
+    return Outcome(diagnose(before), diagnose(after))
 
 
 def edited(sheet: SheetTunnel, key: str, text: str) -> SheetTunnel:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import flow_text
 from stomion.tunnel.picture import Picture
-from stomion.whatif.tables import Outcome, Try
+from stomion.whatif.attempt import Try
+from stomion.whatif.tables import Outcome
 
 
 def steps_text(attempt: Try) -> str:

@@ -15,19 +15,11 @@ from stomion.space.boxes import Region, meet
 from stomion.tunnel.flows import Flow, Flows, flows_of, is_own
 from stomion.tunnel.picture import End, LanTest, Picture
 from stomion.walk.passage import Fate
+from stomion.whatif.attempt import Change, Try
 from stomion.whatif.edits import Edited
 
-MAX_TRIES = 4
 BY_TABLES = (Stage.NAT, Stage.ROUTING, Stage.FILTER, Stage.TRAFFIC)
 """Stages that tables alone decide, once nothing of what was seen before the change counts any more."""
-
-
-@dataclass(frozen=True, slots=True)
-class Change:
-    """One step at one machine, in words for whoever carries it out."""
-
-    site: str
-    words: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,39 +30,6 @@ class Difference:
     before: Fate
     after: Fate
     region: Region
-
-
-@dataclass(frozen=True, slots=True)
-class Try:
-    """One what-if: the picture as it would be after its changes, the pictures before each of them, and those taken back."""
-
-    letter: str
-    picture: Picture
-    changes: tuple[Change, ...] = ()
-    before: tuple[Picture, ...] = ()
-    undone: tuple[tuple[Picture, Change], ...] = ()
-
-    def with_change(self, picture: Picture, change: Change) -> Try:
-        """One more step."""
-        return replace(
-            self, picture=picture, changes=(*self.changes, change), before=(*self.before, self.picture), undone=()
-        )
-
-    def undo(self) -> Try | None:
-        """Without its last step; None where it has none."""
-        if not self.changes:
-            return None
-        return replace(
-            self, picture=self.before[-1], changes=self.changes[:-1], before=self.before[:-1],
-            undone=(*self.undone, (self.picture, self.changes[-1])),
-        )  # fmt: skip
-
-    def redo(self) -> Try | None:
-        """With the step that was taken back last; None where there is none."""
-        if not self.undone:
-            return None
-        picture, change = self.undone[-1]
-        return replace(self.with_change(picture, change), undone=self.undone[:-1])
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,22 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Generic, TypeVar
 
 from stomion.errors import UsageError
-from stomion.model.tables import Tables
 from stomion.tunnel.picture import LanTest, Picture
-from stomion.whatif.edits import Edited
-from stomion.whatif.tables import MAX_TRIES, Outcome, Place, Try, outcome, tried
+from stomion.whatif.attempt import MAX_TRIES, Try
+
+Made = TypeVar("Made")
 
 
-class Workbench:
-    """`base` is the picture as it is. Every refusal is a UsageError that says what can be done instead."""
+class Workbench(Generic[Made]):
+    """`base` is the picture as it is, `judge` says what becomes of it (as is, as it would be): of tables (`tables.outcome`) or of
+    sheets (`sheets.outcome`). Every refusal is a UsageError that says what can be done instead."""
 
-    def __init__(self, base: Picture) -> None:
+    def __init__(self, base: Picture, judge: Callable[[Picture, Picture], Made]) -> None:
         self.base = base
+        self._judge = judge
         self.tries: list[Try] = []
         self.at = 0
-        self._outcomes: dict[int, tuple[Picture, Picture, Outcome]] = {}
+        self._outcomes: dict[int, tuple[Picture, Picture, Made]] = {}
 
     @property
     def current(self) -> Try | None:
@@ -46,10 +49,12 @@ class Workbench:
         """The name of the what-if in hand, empty where nothing is tried."""
         return self.current.letter if self.current is not None and self.trying else ""
 
-    def change(self, place: Place, edit: Callable[[Tables], Edited]) -> None:
-        """One step more in the what-if in hand; the first one begins it."""
+    def change(self, step: Callable[[Try], Try]) -> None:
+        """One step more in the what-if in hand; the first one begins it. A step that changes nothing is none."""
         begun = self.current or Try("A", self.base)
-        after = tried(begun, place, edit)
+        after = step(begun)
+        if after is begun:
+            return
         if not self.tries:
             self.tries, self.at = [begun], 0
         self.tries[self.at] = after
@@ -70,7 +75,7 @@ class Workbench:
     def another(self) -> None:
         """Keep the what-if in hand, and begin another from things as they are."""
         if not self.trying:
-            raise UsageError("Change something first: < > move a rule, - takes it away, + adds one, = changes it.")
+            raise UsageError("Change something first; ? lists the keys that do.")
         if len(self.tries) >= MAX_TRIES:
             raise UsageError(f"{MAX_TRIES} what-ifs stand side by side at most; D drops one.")
         free = next(c for c in "ABCDEFGH" if all(t.letter != c for t in self.tries))
@@ -104,7 +109,7 @@ class Workbench:
             for t in self.tries
         ]  # fmt: skip
 
-    def known(self, attempt: Try) -> Outcome | None:
+    def known(self, attempt: Try) -> Made | None:
         """What a what-if leads to, where it is worked out already."""
         found = self._outcomes.get(id(attempt.picture))
         return found[2] if found is not None and found[0] is self.base else None
@@ -113,8 +118,8 @@ class Workbench:
         """Those whose outcome is not worked out yet."""
         return [t for t in self.tries if t.changes and self.known(t) is None]
 
-    def work_out(self, attempt: Try) -> Outcome:
+    def work_out(self, attempt: Try) -> Made:
         """Its outcome; thousands of rules take seconds, the second time nothing."""
-        found = self.known(attempt) or outcome(self.base, attempt.picture)
+        found = self.known(attempt) or self._judge(self.base, attempt.picture)
         self._outcomes[id(attempt.picture)] = (self.base, attempt.picture, found)
         return found

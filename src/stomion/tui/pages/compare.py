@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from stomion.crypto.strength import STRENGTH, Level, level_of
@@ -9,6 +10,8 @@ from stomion.diagnosis.runner import Diagnosis
 from stomion.tui.spans import Line, cut, left, paragraph, right, width_of
 from stomion.tunnel.picture import Picture
 from stomion.views.compare import DIFFERS, OPEN, PARTLY, SAME, Agreement, Comparison, Pair, Value
+from stomion.whatif.attempt import Try
+from stomion.whatif.sheets import Outcome
 
 MARKS = 8
 """Columns of the seam besides the parameter's name: a mark on either side of it."""
@@ -44,17 +47,22 @@ def frame_of(comparison: Comparison, width: int) -> Frame:
 
 @dataclass(frozen=True, slots=True)
 class Trial:
-    """A what-if: how many values were changed, and what the sheets alone lead to before and after."""
+    """A what-if with what it leads to; None where nothing has been changed in it yet."""
 
-    changes: int
-    before: Diagnosis
-    after: Diagnosis
+    attempt: Try
+    outcome: Outcome | None
 
 
 def page(
-    comparison: Comparison, picture: Picture, width: int, side: int, differing_first: bool, trial: Trial | None
+    comparison: Comparison,
+    picture: Picture,
+    width: int,
+    side: int,
+    differing_first: bool,
+    trials: Sequence[Trial] = (),
+    at: int = 0,
 ) -> Built:
-    """All lines; `side` is the page the cursor is on (0 left, 1 right)."""
+    """All lines; `side` is the page the cursor is on (0 left, 1 right), `at` the what-if in hand."""
     frame = frame_of(comparison, width)
     built: Built = [([], None), (_heads(picture, frame, side), None), ([], None)]
     pairs = list(comparison.pairs)
@@ -66,14 +74,21 @@ def page(
         if pair.group != group and not differing_first:
             built.append(([(" " * (frame.half + 4), "plain"), (pair.group, "muted")], None))
             group = pair.group
-        if differing_first and pair.group in ("IKE SA", "Child SA"):
-            pair = replace(pair, name=f"{pair.group} {pair.name}")
+        if differing_first:
+            pair = replace(pair, name=full_name(pair))
         built.append((pair_line(pair, frame, side, False), pair))
     built.append(([], None))
-    if trial is not None:
-        built += [(line, None) for line in _trial_lines(trial, width)]
+    for number, trial in enumerate(trials):
+        mark = "▸ " if number == at and len(trials) > 1 else "  "
+        built += [(line, None) for line in _trial_lines(trial, mark, width)]
     built += [(line, None) for line in _agreement_lines(comparison, picture, width)]
     return built
+
+
+def full_name(pair: Pair) -> str:
+    """A parameter's name where its group is not written above it."""
+    alone = pair.group not in ("IKE SA", "Child SA") or pair.name.startswith(pair.group)
+    return pair.name if alone else f"{pair.group} {pair.name}"
 
 
 def _heads(picture: Picture, frame: Frame, side: int) -> Line:
@@ -170,17 +185,30 @@ def _agreement(agreement: Agreement, picture: Picture, width: int) -> list[Line]
     return lines
 
 
-def _trial_lines(trial: Trial, width: int) -> list[Line]:
-    many = f"{trial.changes} value{'' if trial.changes == 1 else 's'} changed"
-    lines: list[Line] = [[(f"  what if: {many}, nothing saved", "!doubt")]]
-    for word, diagnosis in (("before", trial.before), ("after", trial.after)):
-        first = diagnosis.first_fault
-        text = first.summary if first else "nothing stands between the two, as far as is known"
-        tone = "change" if first else "proven"
-        body = paragraph(text, tone, width - 16)
-        lines.append([(f"    {left(word, 8)}", "muted"), ("╱╱ " if first else "━━ ", tone), *(body[0] if body else [])])
-        lines += [[(" " * 15, "plain"), *more] for more in body[1:]]
+def _trial_lines(trial: Trial, mark: str, width: int) -> list[Line]:
+    lines: list[Line] = [
+        [
+            (f"{mark}what if {trial.attempt.letter}", "!doubt"),
+            ("   in the picture only, by the sheets alone; W saves it", "muted"),
+        ]
+    ]
+    for number, change in enumerate(trial.attempt.changes, 1):
+        label = f"    {left('steps' if number == 1 else '', 8)}"
+        lines.append([(label, "muted"), (cut(f"{number} at {change.site}: {change.words}", width - 14), "plain")])
+    if trial.outcome is None:
+        return [*lines, [("    nothing yet: Enter on a value changes it", "faint")], []]
+    for word, diagnosis in (("before", trial.outcome.before), ("after", trial.outcome.after)):
+        lines += _led_to(word, diagnosis, width)
     return [*lines, []]
+
+
+def _led_to(word: str, diagnosis: Diagnosis, width: int) -> list[Line]:
+    first = diagnosis.first_fault
+    text = first.summary if first else "nothing stands between the two, as far as is known"
+    tone = "change" if first else "proven"
+    head, *rest = paragraph(text, tone, width - 16) or [[]]
+    lines: list[Line] = [[(f"    {left(word, 8)}", "muted"), ("╱╱ " if first else "━━ ", tone), *head]]
+    return lines + [[(" " * 15, "plain"), *more] for more in rest]
 
 
 def verdict_words(pair: Pair) -> str:

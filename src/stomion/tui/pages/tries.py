@@ -8,7 +8,8 @@ from stomion.tui.spans import Line, Span, left, wrap
 from stomion.tunnel.flows import flow_text
 from stomion.tunnel.picture import Picture
 from stomion.walk.passage import Fate
-from stomion.whatif.tables import Outcome, Try
+from stomion.whatif.attempt import Try
+from stomion.whatif.tables import Outcome
 
 LABEL = 18
 Cell = list[Span]

@@ -2,16 +2,28 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, cast
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, cast
 
 from textual.app import ComposeResult
 from textual.screen import Screen
 
+from stomion.errors import UsageError
 from stomion.tui.spans import Line
 from stomion.tui.widgets.bars import Bar, bottom
 
 if TYPE_CHECKING:
     from stomion.tui.app import StomionApp
+    from stomion.whatif.workbench import Workbench
+
+_BENCH: dict[str, Callable[[Workbench[Any]], None]] = {
+    "undo": lambda bench: bench.undo(),
+    "redo": lambda bench: bench.redo(),
+    "another": lambda bench: bench.another(),
+    "next": lambda bench: bench.next(),
+    "drop": lambda bench: bench.drop(),
+}
+"""What the key table names, of any what-ifs."""
 
 
 class Page(Screen[None]):
@@ -62,3 +74,12 @@ class Page(Screen[None]):
     def copied(self) -> str:
         """What `c` copies here."""
         return self.stomion.finding_text()
+
+    def at_bench(self, bench: Workbench[Any] | None, what: str) -> None:
+        """Undo, redo, another, next or drop; a refusal says what can be done instead."""
+        if bench is None:
+            return
+        try:
+            _BENCH[what](bench)
+        except UsageError as error:
+            self.notify(str(error), markup=False)

@@ -7,18 +7,17 @@ from textual.app import ComposeResult
 from textual.widgets import Input
 
 from stomion.errors import UsageError
-from stomion.model.site import SheetTunnel
 from stomion.tui.keymap import bindings
 from stomion.tui.pages import compare as page
 from stomion.tui.pages.tunnel import selector_bars
 from stomion.tui.screens.base import Page
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
-from stomion.tunnel.settings import standing_sheet
 from stomion.views.compare import Comparison, Pair, compare
-from stomion.whatif.sheets import declared_only, edited, judged
+from stomion.whatif.sheets import Outcome, begun, outcome, sheets_of, tried
+from stomion.whatif.workbench import Workbench
 
-Sheets = tuple[SheetTunnel, SheetTunnel]
+Bench = Workbench[Outcome]
 
 
 class CompareScreen(Page):
@@ -33,8 +32,7 @@ class CompareScreen(Page):
         super().__init__()
         self._of = ""
         self._read = 0
-        self._tried: list[Sheets] = []
-        """The sheets as they were before each change, the present ones last; empty while nothing is tried."""
+        self._bench: Bench | None = None
         self._side = 0
         self._differing_first = False
         self._comparison: Comparison | None = None
@@ -68,15 +66,19 @@ class CompareScreen(Page):
             lines.show(2, lambda row, _w: [("  No tunnel is chosen.", "muted")] if row else [])
             return
         picture = diagnosis.picture
-        if (picture.name, id(self.stomion.examined)) != (self._of, self._read):
-            self._of, self._read, self._tried = picture.name, id(self.stomion.examined), []
-        trial = None
-        shown = picture
-        if self._tried:
-            shown = declared_only(picture, self._tried[-1])
-            trial = page.Trial(len(self._tried) - 1, judged(picture, self._tried[0]), judged(picture, self._tried[-1]))
-        self._comparison = compare(shown)
-        self._built = page.page(self._comparison, picture, self.size.width, self._side, self._differing_first, trial)
+        if self._bench is None or (picture.name, id(self.stomion.examined)) != (self._of, self._read):
+            self._of, self._read = picture.name, id(self.stomion.examined)
+            self._bench = Workbench(begun(picture), outcome)
+        bench = self._bench
+        trials = [
+            page.Trial(t, bench.work_out(t) if t.changes else None)
+            for t in bench.tries
+            if any(x.changes for x in bench.tries)
+        ]
+        self._comparison = compare(bench.picture if bench.trying else picture)
+        self._built = page.page(
+            self._comparison, picture, self.size.width, self._side, self._differing_first, trials, bench.at
+        )
         built = self._built
         first = next((i for i, (_, p) in enumerate(built) if p is not None), 0)
         frame = page.frame_of(self._comparison, self.size.width)
@@ -100,7 +102,7 @@ class CompareScreen(Page):
         width = self.size.width
         built = page.detail(pair, diagnosis.picture, width)
         finding = diagnosis.first_fault
-        if pair.group == "selectors" and finding is not None and not self._tried:
+        if pair.group == "selectors" and finding is not None and not self._trying:
             built += selector_bars(diagnosis, finding, width)
         foot.styles.height = min(9, len(built) + 1)
         foot.show(len(built), lambda row, _w: built[row])
@@ -139,24 +141,17 @@ class CompareScreen(Page):
         box.focus()
 
     @on(Input.Submitted)
-    def tried(self, event: Input.Submitted) -> None:
+    def submitted(self, event: Input.Submitted) -> None:
         pair, diagnosis = self._pair(), self.stomion.current
         if pair is None or diagnosis is None:
             return
-        picture = diagnosis.picture
-        start = (standing_sheet(picture, picture.left), standing_sheet(picture, picture.right))
-        sheets = list(self._tried[-1] if self._tried else start)
+        assert self._bench is not None
+        key, name = (pair.left, pair.right)[self._side].key, page.full_name(pair)
         try:
-            sheets[self._side] = edited(sheets[self._side], (pair.left, pair.right)[self._side].key, event.value)
+            self._bench.change(lambda attempt: tried(attempt, self._side, key, event.value, name))
         except UsageError as error:
             self.notify(str(error), severity="error", markup=False)
             return
-        if not self._tried:
-            self._tried = [start]
-        if (sheets[0], sheets[1]) != self._tried[-1]:
-            self._tried.append((sheets[0], sheets[1]))
-        if len(self._tried) == 1:
-            self._tried = []
         self.close_filter()
 
     def close_filter(self) -> bool:
@@ -169,26 +164,28 @@ class CompareScreen(Page):
             self.refresh_page()
         return was
 
-    def action_undo(self) -> None:
-        """Take the last change back."""
-        if not self._tried:
-            self.notify("Nothing was changed here.")
-            return
-        self._tried.pop()
-        if len(self._tried) <= 1:
-            self._tried = []
+    @property
+    def _trying(self) -> bool:
+        return self._bench is not None and self._bench.trying
+
+    def action_bench(self, what: str) -> None:
+        """Undo, redo, another, next or drop."""
+        self.at_bench(self._bench, what)
         self.refresh_page()
 
     def action_save(self) -> None:
         """Write the tried sheets beside what is derived from the case; the user's own are never changed."""
         diagnosis, examined = self.stomion.current, self.stomion.examined
-        if not self._tried or diagnosis is None or examined is None:
+        bench = self._bench
+        if bench is None or not bench.trying or diagnosis is None or examined is None:
             self.notify("Nothing was changed, so there is nothing to save.")
             return
         from stomion.jobs.sheets import save_tried
 
         written = []
-        for end, first, now in zip(diagnosis.picture.ends, self._tried[0], self._tried[-1], strict=True):
+        for end, first, now in zip(
+            diagnosis.picture.ends, sheets_of(bench.base), sheets_of(bench.picture), strict=True
+        ):
             if first == now:
                 continue
             try:

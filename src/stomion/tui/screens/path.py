@@ -22,9 +22,10 @@ from stomion.tunnel.flows import Flow, Flows, flows_of, rules_below
 from stomion.tunnel.picture import Picture
 from stomion.vocabulary.clean import clean
 from stomion.whatif import edits
+from stomion.whatif.attempt import Try
 from stomion.whatif.steps import steps_text
 from stomion.whatif.suggest import machines, named_place, suggestion
-from stomion.whatif.tables import Place, Try, amiss, by_tables, same_flow
+from stomion.whatif.tables import Outcome, Place, amiss, by_tables, outcome, same_flow, tried
 from stomion.whatif.typed import parse_change, route_text, rule_text
 from stomion.whatif.workbench import Workbench
 
@@ -41,13 +42,7 @@ NOTHING = (
 )
 
 
-_BENCH: dict[str, Callable[[Workbench], None]] = {
-    "undo": Workbench.undo,
-    "redo": Workbench.redo,
-    "another": Workbench.another,
-    "next": Workbench.next,
-    "drop": Workbench.drop,
-}
+Bench = Workbench[Outcome]
 """What the keys of the what-ifs do, by their names in the key table."""
 
 
@@ -65,8 +60,8 @@ class PathScreen(Page):
         self._flow = -1
         self._column = 0
         self._asking = FLOW
-        self._bench: Workbench | None = None
-        self._benches: dict[str, Workbench] = {}
+        self._bench: Bench | None = None
+        self._benches: dict[str, Bench] = {}
         """What is being tried, by tunnel: another tunnel's page does not lose it; reading the case again does."""
         self._flows: Flows | None = None
         self._charts: list[packets.Chart] = []
@@ -100,7 +95,7 @@ class PathScreen(Page):
             self._benches.clear()
         if fresh != self._of or self._bench is None:
             self._of, self._flow, self._column = fresh, -1, 0
-            self._bench = self._benches.setdefault(diagnosis.picture.name, Workbench(diagnosis.picture))
+            self._bench = self._benches.setdefault(diagnosis.picture.name, Workbench(diagnosis.picture, outcome))
         bench = self._bench
         base = flows_of(bench.base)
         if base is None:
@@ -123,7 +118,7 @@ class PathScreen(Page):
         lines.show(len(self._built), self._line_at, row=row, stops=lambda r: self._built[r][1] is not None)
         self._under()
 
-    def _build(self, bench: Workbench, base: Flows, shown: Flows) -> None:
+    def _build(self, bench: Bench, base: Flows, shown: Flows) -> None:
         width, trying = self.size.width, bench.ready
         picture = bench.picture if trying else bench.base
         drawn = (base, shown if trying else None, width)
@@ -335,7 +330,7 @@ class PathScreen(Page):
 
     def _change(self, place: Place, change: Callable[[Tables], edits.Edited]) -> None:
         assert self._bench is not None
-        self._bench.change(place, change)
+        self._bench.change(lambda attempt: tried(attempt, place, change))
         self._work()
 
     def _work(self) -> None:
@@ -352,7 +347,7 @@ class PathScreen(Page):
                 exit_on_error=False,
             )
 
-    def _worked_out(self, bench: Workbench, waiting: list[Try]) -> None:
+    def _worked_out(self, bench: Bench, waiting: list[Try]) -> None:
         try:
             for attempt in waiting:
                 bench.work_out(attempt)
@@ -366,12 +361,7 @@ class PathScreen(Page):
 
     def action_bench(self, what: str) -> None:
         """Undo, redo, another, next or drop."""
-        if self._bench is None:
-            return
-        try:
-            _BENCH[what](self._bench)
-        except UsageError as error:
-            self.notify(str(error), markup=False)
+        self.at_bench(self._bench, what)
         self._work()
         self.refresh_page()
 
