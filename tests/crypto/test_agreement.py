@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from stomion.crypto.agreement import agree, nearest_miss, ways, would_choose
 from stomion.crypto.proposals import settled
-from stomion.crypto.strength import Level, level_of, rank
+from stomion.crypto.strength import Level, level_of, rank, strongest, weak_values
 from stomion.model.proposal import Proposal
 
 CIPHERS = ["AES-CBC-256", "AES-CBC-128", "3DES"]
@@ -156,3 +156,59 @@ def test_a_prf_follows_its_hash_and_is_one_difference_with_it() -> None:
 def test_the_strength_table_ranks_fit_values_before_weak_ones() -> None:
     assert level_of("group", "2")[0] is Level.WEAK and "RFC 8247" in level_of("group", "2")[1]
     assert rank("encryption", "AES-GCM-16-256") < rank("encryption", "unheard-of") < rank("encryption", "3DES")
+
+
+def _p(encryption: str = "", integrity: str = "", group: str = "", **more: tuple[str, ...]) -> Proposal:
+    words = {"encryption": encryption, "integrity": integrity, "group": group}
+    return Proposal("IKE", **{k: tuple(v.split()) for k, v in words.items()}, **more)
+
+
+@pytest.mark.parametrize(("offers", "accepts", "expected"), [
+    ([_p("AES-CBC-256", group="20")], [_p("AES-CBC-256", group="14")],
+     [(1, "add group 20", Level.FAIR), (0, "add group 14", Level.GOOD)]),
+    ([_p("AES-CBC-256", group="2")], [_p("AES-CBC-256", group="21")],
+     [(0, "add group 21", Level.FAIR), (1, "add group 2", Level.WEAK)]),
+    ([_p("AES-GCM-16-256", group="19")], [_p("AES-CBC-256", "HMAC-SHA2-256-128", "19")],
+     [(1, "add AES-GCM-16-256", Level.GOOD), (0, "add AES-CBC-256 and HMAC-SHA2-256-128", Level.GOOD)]),
+    ([_p("3DES", group="2 5")], [_p("AES-CBC-256", group="14 19")],
+     [(0, "add AES-CBC-256 and group 19", Level.GOOD), (1, "add 3DES and group 5", Level.WEAK)]),
+    ([_p("AES-CBC-128"), _p("3DES")], [_p("AES-CBC-256")],
+     [(0, "add AES-CBC-256", Level.GOOD), (1, "add AES-CBC-128", Level.GOOD), (1, "add 3DES", Level.WEAK)]),
+])  # fmt: skip
+def test_the_ways_and_their_order(offers: list[Proposal], accepts: list[Proposal], expected: list[object]) -> None:
+    assert [(w.side, w.words(), w.level) for w in ways(offers, accepts)] == expected
+    assert ways(offers, accepts, limit=1) == ways(offers, accepts)[:1]
+
+
+def test_an_esn_that_differs_is_named_in_the_way() -> None:
+    offer, accept = _p("AES-GCM-16-256", esn=("yes",)), _p("AES-GCM-16-256", esn=("no",))
+    assert {(w.side, w.words()) for w in ways([offer], [accept])} == {
+        (0, "add extended sequence numbers: no"), (1, "add extended sequence numbers: yes"),
+    }  # fmt: skip
+
+
+def test_the_nearest_miss_is_the_pair_with_the_fewest_kinds() -> None:
+    far, near = _p("3DES", "HMAC-MD5-96", "1"), _p("AES-CBC-256", "HMAC-MD5-96", "14")
+    wanted = _p("AES-CBC-256", "HMAC-SHA2-256-128", "14")
+    found = nearest_miss([far, near], [wanted])
+    assert found is not None and (found.offered, found.accepted, found.kinds) == (near, wanted, ("integrity",))
+    assert (
+        nearest_miss([], [wanted]) is None and nearest_miss([near], []) is None and nearest_miss([near], [near]) is None
+    )
+
+
+@pytest.mark.parametrize(("proposal", "layer", "expected"), [
+    (_p("3DES AES-CBC-256 DES", "HMAC-SHA1-96", "2 14"), "IKE", ["3DES", "DES", "HMAC-SHA1-96", "group 2"]),
+    (_p("NULL", group="1 5"), "ESP", ["NULL", "PFS group 1", "PFS group 5"]),
+    (_p("AES-GCM-16-256", group="19"), "ESP", []), (_p("CAMELLIA-CBC-256", prf=("HMAC-MD5",)), "IKE", []),
+])  # fmt: skip
+def test_weak_values_in_words(proposal: Proposal, layer: str, expected: list[str]) -> None:
+    assert weak_values(proposal, layer) == expected
+
+
+def test_levels_and_ranks() -> None:
+    assert level_of("group", "14") == (Level.GOOD, "RFC 8247 2.4: MUST (2048-bit MODP)")
+    assert level_of("group", "99") == level_of("colour", "14") == (Level.FAIR, "no guidance known")
+    order = ["AES-GCM-16-256", "AES-CBC-192", "CAMELLIA-CBC-256", "3DES", "NULL"]
+    assert [rank("encryption", v) for v in order] == sorted({rank("encryption", v) for v in order})
+    assert strongest("encryption", order[1:]) == "AES-CBC-192" and strongest("group", ()) is None

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import ipaddress
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from stomion.crypto.agreement import agree, nearest_miss
-from stomion.crypto.proposals import disagreements
+from stomion.crypto.proposals import disagreements, settled, shared
 from stomion.crypto.strength import strongest
 from stomion.model.proposal import Proposal
 from stomion.space.ranges import common, covers, missing, same, spans, written
@@ -92,3 +93,39 @@ def test_families_do_not_mix_and_nonsense_is_nothing() -> None:
     assert common(["10.0.0.0/8"], ["2001:db8::/32"]) == []
     assert written(missing(["2001:db8::/32"], ["2001:db8::/33"])) == ("2001:db8:8000::/33",)
     assert spans(["no address", "10.0.0.9-10.0.0.1", "10.0.0.1-10.0.0.2"]) == [(0x0A000001, 0x0A000002)]
+
+
+E, H, A = ("AES-CBC-256", "AES-CBC-128"), ("HMAC-SHA2-256-128",), ("AES-GCM-16-256",)
+
+
+@pytest.mark.parametrize(("offer", "accept", "expected"), [
+    (Proposal("ESP", E, H), Proposal("", E[::-1], H), Proposal("ESP", E[:1], H)),
+    (Proposal("", E[1:], H), Proposal("IKE", E, H), Proposal("IKE", E[1:], H)),
+    (Proposal("IKE", A, H, ("P",)), Proposal("IKE", A, H), Proposal("IKE", A, (), ("P",))),
+    (Proposal("IKE", E, H, (), ("14", "19")), Proposal("IKE", E, H, ("P", "Q"), ("19", "14"), ("yes",), ("psk", "sig")),
+     Proposal("IKE", E[:1], H, ("P",), ("14",), ("yes",), ("psk",))),
+    (Proposal("IKE", E, (), (), ("14",), ("no", "yes"), ("psk",)), Proposal("IKE", E, H, (), ("14",), ("yes",), ("psk",)),
+     Proposal("IKE", E[:1], H, (), ("14",), ("yes",), ("psk",))),
+])  # fmt: skip
+def test_what_two_proposals_come_to(offer: Proposal, accept: Proposal, expected: Proposal) -> None:
+    assert settled(offer, accept) == expected
+
+
+@pytest.mark.parametrize(("a", "b", "version", "kinds"), [
+    (Proposal("IKE", A, H), Proposal("IKE", A, ("HMAC-SHA1-96",)), 2, ()),
+    (Proposal("IKE", A), Proposal("IKE", E, H), 2, ("encryption",)),
+    (Proposal("IKE", E, H, ("P",)), Proposal("IKE", E, ("HMAC-SHA1-96",), ("Q",)), 2, ("integrity",)),
+    (Proposal("IKE", A, (), ("P",)), Proposal("IKE", A, (), ("Q",)), 2, ("prf",)),
+    (Proposal("IKE", E, authentication=("psk",)), Proposal("IKE", E, authentication=("sig",)), 1, ("authentication",)),
+    (Proposal("IKE", E, authentication=("psk",)), Proposal("IKE", E, authentication=("sig",)), 2, ()),
+    (Proposal("ESP", E, group=("1", "2"), esn=("no",)), Proposal("ESP", E, group=("14", "19"), esn=("yes",)), 2, ("group", "esn")),
+])  # fmt: skip
+def test_kinds_without_a_common_value(a: Proposal, b: Proposal, version: int, kinds: tuple[str, ...]) -> None:
+    assert disagreements(a, b, version) == disagreements(b, a, version) == kinds
+
+
+def test_a_cipher_without_its_length_meets_any_length() -> None:
+    assert shared(("AES-CBC", "3DES"), ("AES-CBC-128",)) == ("AES-CBC",) and shared(("AES-CBC-128",), ("AES-CBC",)) == (
+        "AES-CBC-128",
+    )
+    assert shared(("AES-CBC",), ("AES-CBCX",)) == () and shared(("1",), ("14",)) == () and shared(("14",), ("1",)) == ()
