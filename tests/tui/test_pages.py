@@ -111,7 +111,7 @@ def test_the_filter_takes_every_word_anywhere(demo: Examined) -> None:
         "Whelk",
         "Farlight",
     ]
-    assert shown("IKE broken") == ["Saltern", "Driftwood", "Marram", "Gannet"] or shown("ike-proposal") == ["Saltern"]
+    assert shown("IKE broken") == ["Saltern", "Driftwood"] and shown("ike-proposal") == ["Saltern"]
     assert shown("group 14 saltern") == ["Saltern"]
     assert shown("working") == ["Farlight"]
 
