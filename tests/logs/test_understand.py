@@ -37,6 +37,14 @@ STAMPS = [
     ("Mon May 04 09:14:07 UTC 2026 up", ()),
     ("date=2026-05-04 time=09:14:07 up", ("zone",)),
     ("20260504T091407Z up", ()),
+    ("2026-05-04 11:14:07 CEST gw", ()),
+    ("*May  4 05:14:07.000 EDT: ike", ("year",)),
+    ("Mon May  4 18:14:07 JST 2026 up", ()),
+    ("2026-05-04 11:14:07 Europe/Oslo up", ()),
+    ("May 4 05:14:07 America/New_York 2026 up", ()),
+    ("2026-05-04 09:14:07 IST up", ("zone",)),
+    ("2026-05-04 09:14:07 Nowhere/Atall up", ("zone",)),
+    ("2026-05-04 09:14:07 est up", ("zone",)),
     (f't="{int(MOMENT)}" unit="gw"', ()),
     (f"[{int(MOMENT)}.000000] up", ()),
     (f'{{"ts": {int(MOMENT)}000, "msg": "up"}}', ()),
@@ -48,6 +56,32 @@ def test_the_time_of_a_line_and_what_was_assumed_of_it(line: str, assumed: tuple
     stamp = find_stamp(line, year=2026)
     assert stamp is not None
     assert (stamp.at, stamp.assumed) == (MOMENT, assumed)
+
+
+def test_days_and_months_months_in_letters_and_halves_of_a_day() -> None:
+    def at(line: str) -> datetime:
+        stamp = find_stamp(line, year=2026, day=(2026, 5, 4))
+        assert stamp is not None
+        return datetime.fromtimestamp(stamp.at, UTC)
+
+    assert at("05.12.2026 10:00:00 up") == datetime(2026, 12, 5, 10, tzinfo=UTC)
+    assert at("2026-12-05 10:00:00") == datetime(2026, 12, 5, 10, tzinfo=UTC)
+    assert at("12/31/2026 10:00:00") == datetime(2026, 12, 31, 10, tzinfo=UTC)
+    assert at("December 5th, 2026 12:30:01 AM") == datetime(2026, 12, 5, 0, 30, 1, tzinfo=UTC)
+    assert at("Dec 5, 2026 12:30:01 PM") == datetime(2026, 12, 5, 12, 30, 1, tzinfo=UTC)
+    assert at("Dec 5 23:59:60 up") == datetime(2026, 12, 5, 23, 59, 59, tzinfo=UTC)
+    assert at("10:00:00.25 up") == datetime(2026, 5, 4, 10, 0, 0, 250_000, tzinfo=UTC)
+    assert at("1777886047123456 up") == datetime(2026, 5, 4, 9, 14, 7, 123_456, tzinfo=UTC)
+    assert at("2026-05-04T09:14:07-09:30 up") == datetime(2026, 5, 4, 18, 44, 7, tzinfo=UTC)
+
+
+@pytest.mark.parametrize(("line", "assumed"), [
+    ("10:00:00 up", ("day", "zone")), ("[ 12.500000] ike", ("epoch",)), ("uptime=77 ike", ("epoch",)),
+    ("2026-05-04T09:14:07+99:00", ("zone",)),
+])  # fmt: skip
+def test_what_a_time_lacks_is_said(line: str, assumed: tuple[str, ...]) -> None:
+    stamp = find_stamp(line, year=2026)
+    assert stamp is not None and stamp.assumed == assumed
 
 
 @pytest.mark.parametrize("line", ["no time here", "peer 192.0.2.10 port 500", "2026-13-45T99:99:99Z", "spi c1a2b3d4"])

@@ -4,13 +4,21 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta, timezone
+from datetime import UTC, datetime, timedelta, timezone, tzinfo
+from functools import lru_cache
 
 MONTHS = {
     m: i for i, m in enumerate(["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"], 1)
 }
 _CLOCK = r"(?P<h>\d{1,2}):(?P<mi>\d{2}):(?P<s>\d{2})(?:[.,](?P<f>\d{1,9}))?"
-_ZONE = r"(?:\s*(?P<z>Z|UTC|GMT|[+-]\d{2}:?\d{2}))?"
+ABBREVIATED = {
+    "WET": 0, "WEST": 60, "CET": 60, "CEST": 120, "EET": 120, "EEST": 180, "MSK": 180, "SAST": 120, "JST": 540, "KST": 540, "AWST": 480,
+    "ACST": 570, "AEST": 600, "AEDT": 660, "NZST": 720, "NZDT": 780, "EST": -300, "EDT": -240, "CDT": -300, "MDT": -360, "PST": -480,
+    "PDT": -420,
+}  # fmt: skip
+"""Abbreviations of zones that have one meaning, in minutes east of UTC. Those with several (BST, CST, IST, MST, AST) stay a guess."""
+_NAMES = rf"(?-i:(?:{'|'.join(ABBREVIATED)})\b|[A-Z][a-z]{{2,9}}/[A-Z][A-Za-z_]{{2,20}}(?:/[A-Z][A-Za-z_]{{2,20}})?)"
+_ZONE = rf"(?:\s*(?P<z>Z|UTC|GMT|[+-]\d{{2}}:?\d{{2}}|{_NAMES}))?"
 _MON = r"(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*\.?"
 _DAY = r"(?P<d>\d{1,2})(?:st|nd|rd|th)?"
 
@@ -20,7 +28,7 @@ _SHAPES = [
     rf"(?P<y>\d{{4}})(?P<mo>\d{{2}})(?P<d>\d{{2}})[T _-]?(?P<h>\d{{2}}):?(?P<mi>\d{{2}}):?(?P<s>\d{{2}})(?:[.,](?P<f>\d+))?{_ZONE}",
     rf"{_DAY}[ /.-]{_MON}[ /.,-]+(?P<y>\d{{4}})[ ,:T]+(?:at )?{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"{_MON} +{_DAY},? (?P<y>\d{{4}}),? {_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
-    rf"{_MON} +{_DAY},? +{_CLOCK}(?: (?P<z>UTC|GMT|Z))?(?: (?P<y>\d{{4}})\b)?",
+    rf"{_MON} +{_DAY},? +{_CLOCK}(?: (?P<z>UTC|GMT|Z|{_NAMES}))?(?: (?P<y>\d{{4}})\b)?",
     rf"{_DAY}[./-](?P<mo>\d{{1,2}})[./-](?P<y>\d{{4}})[ ,T]+{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"{_CLOCK}{_ZONE},? +{_DAY}[ ./-](?:{_MON}|(?P<mo>\d{{1,2}}))[ ./-](?P<y>\d{{4}})",
     r"(?<![\w.:])(?P<epoch>1[4-9]\d{8}|20\d{8})(?:[.,](?P<f>\d{1,9})|(?P<ms>\d{3})|(?P<us>\d{6}))?(?![\w.:])",
@@ -88,13 +96,29 @@ def _to_stamp(g: dict[str, str | None], year: int, day: tuple[int, int, int] | N
     return Stamp(moment.timestamp() + fraction, tuple(assumed), index)
 
 
-def _zone(text: str | None) -> tuple[timezone, bool]:
+def _zone(text: str | None) -> tuple[tzinfo, bool]:
+    """(the zone, is it known): an offset, an abbreviation of one meaning, or a name of the IANA time zone database."""
     if not text:
         return UTC, False
     if text.upper() in ("Z", "UTC", "GMT"):
         return UTC, True
+    if text in ABBREVIATED:
+        return timezone(timedelta(minutes=ABBREVIATED[text])), True
+    if "/" in text:
+        return _named_zone(text)
     digits = text[1:].replace(":", "")
     offset = timedelta(hours=int(digits[:2]), minutes=int(digits[2:4]))
     if offset >= timedelta(hours=24):
         return UTC, False
     return timezone(offset if text[0] == "+" else -offset), True
+
+
+@lru_cache(64)
+def _named_zone(name: str) -> tuple[tzinfo, bool]:
+    """`Europe/Oslo` as this machine's time zone database has it; one that it lacks stays a guess."""
+    from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+    try:
+        return ZoneInfo(name), True
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        return UTC, False

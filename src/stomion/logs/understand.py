@@ -29,13 +29,16 @@ _SAID_NAME = re.compile(
     re.IGNORECASE,
 )
 _NOT_A_NAME = re.compile(
-    r"^(?:refused|reset|closed|lost|timed|error|uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with)$",
+    r"^(?:refused|reset|closed|lost|timed|error|uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with|configured|known|defined|exists|expects?|permitted|allowed|here)$",
     re.IGNORECASE,
 )
 _QUOTED_ID = re.compile(r"'[^']{1,128}'")
-_IDENTITY = re.compile(r"(?<![\w.@-])((?:[\w-]+@)?(?:[a-z0-9-]+\.)+[a-z]{2,}(?:\.[a-z]{2,})?)(?![\w-])", re.IGNORECASE)
+_IDENTITY = re.compile(
+    r"(?<![\w.@-])@?((?:[\w-]+@)?(?:[a-z0-9-]+\.)+[a-z]{2,}(?:\.[a-z]{2,})?)(?![\w-])", re.IGNORECASE
+)
 _TOP = re.compile(r"\.(?:example|com|net|org|local|lan|test|int|edu|gov|internal|home|corp|site)$", re.IGNORECASE)
 """What a name of two parts has to end in to be a host's: `neg.fail` is a word of a log."""
+_EVENT_KEY = re.compile(r"\b(?:ev|event|type|action|kind)\"?\s?[:=]\s?\"?$", re.IGNORECASE)
 _SPI = re.compile(r"(?<![0-9a-fA-F-])(?:0x)?([0-9a-f]{8})(?:_[io])?(?![0-9a-fA-F-])", re.IGNORECASE)
 _VERSION = re.compile(r"ike ?v(?:ersion)?[ =\"]*([12])|\bike version ([12])|version[ =\"]+([12])\b", re.IGNORECASE)
 _PROGRAM_SERIAL = re.compile(r"state_\w+|v2_parent_\w+", re.IGNORECASE)
@@ -148,7 +151,7 @@ def understand(line: str, where: Provenance) -> Event | None:
         theirs=theirs,
         my_ts=my_ts,
         their_ts=their_ts,
-        identities=tuple(dict.fromkeys(m[1] for m in _IDENTITY.finditer(line)))[:4],
+        identities=_identities(line, naming.conn),
     )
 
 
@@ -383,9 +386,20 @@ def _mode(text: str) -> str | None:
     return "main" if " main mode" in text or " id prot" in text or " mode main" in text else None
 
 
+def _identities(line: str, conn: str | None) -> tuple[str, ...]:
+    """Names with dots that stand for a peer: neither the name of an event (`"ev":"neg.fail"`) nor the connection's own."""
+    found = (m[1] for m in _IDENTITY.finditer(line) if not _EVENT_KEY.search(line[max(0, m.start() - 16) : m.start()]))
+    return tuple(dict.fromkeys(name for name in found if name != conn))[:4]
+
+
 def _spis(line: str, what: What) -> tuple[str, ...]:
     if what not in (What.CHILD_UP, What.CHILD_DOWN, What.DELETED_BY_PEER):
         return ()
-    return tuple(
-        dict.fromkeys(m[1].lower() for m in _SPI.finditer(line) if not m[1].isdigit() or "spi" in line.lower())
-    )[:2]
+    plain = "spi" in line.lower()
+    # Eight digits alone may be any number; beside a slash they are the other one of a pair.
+    found = (
+        m
+        for m in _SPI.finditer(line)
+        if plain or not m[1].isdigit() or "/" in line[max(0, m.start() - 1) : m.end() + 1]
+    )
+    return tuple(dict.fromkeys(m[1].lower() for m in found))[:2]

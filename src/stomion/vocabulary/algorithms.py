@@ -40,7 +40,7 @@ _GROUP = re.compile(
     modp[-_ ]?(?P<modp>\d{3,4}) | (?P<modp2>\d{3,4})[- ]bit\ modp
   | (?:ecp[-_ ]?|secp)(?P<ecp>192|224|256|384|521)(?:r1)? | (?P<ecp2>\d{3})[- ]bit\ (?:ecp|elliptic|random\ ecp)
   | (?P<c25>curve[-_ ]?25519|x25519) | (?P<c44>curve[-_ ]?448|x448)
-  | (?:dh|diffie[- ]hellman|oakley|pfs|group)[-_ =:]*(?:groups?)?[-_ =:#]*(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d))*)(?![\d.])
+  | (?:dh|diffie[- ]hellman|oakley|pfs|group)[-_ =:]*(?:groups?)?[-_ =:#]*(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d))*)(?!\d|\.\d)
     """,
     re.IGNORECASE | re.VERBOSE,
 )

@@ -1,0 +1,54 @@
+"""Real lines and what each of them gives, field by field: `understood.json`, every line read by a person once.
+
+`STOMION_LINES=write pytest -p no:xdist tests/logs/test_understood.py` writes the table anew; read the difference before it is kept.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+import msgspec
+
+from stomion.logs.reader import read_log
+from stomion.logs.understand import understand
+from stomion.model.event import Event
+from stomion.model.provenance import Provenance
+
+FILE = Path(__file__).with_name("understood.json")
+HERE = Provenance("x.log", "quayhead", line=1)
+
+
+def fields(event: Event | None) -> dict[str, object]:
+    """An event's fields that say anything."""
+    if event is None:
+        return {}
+    plain = msgspec.to_builtins(event)
+    return {k: v for k, v in plain.items() if k not in ("where", "text") and v not in (None, False, [], ())}
+
+
+def _table() -> dict[str, dict[str, object]]:
+    return json.loads(FILE.read_text())
+
+
+def test_every_field_of_every_line() -> None:
+    known = _table()
+    found = {line: fields(understand(line, HERE)) for line in known}
+    if os.environ.get("STOMION_LINES") == "write":
+        rows = [f"{json.dumps(k, ensure_ascii=False)}: {json.dumps(v, ensure_ascii=False)}" for k, v in found.items()]
+        FILE.write_text("{\n" + ",\n".join(rows) + "\n}\n")
+        return
+    wrong = {line: (known[line], now) for line, now in found.items() if json.loads(json.dumps(now)) != known[line]}
+    assert not wrong
+
+
+def test_a_line_in_a_log_says_what_it_says_alone() -> None:
+    """Lines around it tie a line to its peer and connection; they never change what it says."""
+    known = _table()
+    events = {e.where.line: e for e in read_log(enumerate(known, 1), "x", "quayhead", year=2026)}
+    for number, (line, row) in enumerate(known.items(), 1):
+        event = events.get(number)
+        assert (event is None) is (not row), line
+        if event is not None:
+            assert (event.what.value, event.far) == (row["what"], row.get("far", False)), line
