@@ -162,6 +162,10 @@ WORDS = [
         False,
     ),
     ("quick mode completed with 198.51.100.34", What.CHILD_UP, False),
+    ("IKE_SA_INIT request 0 sent again to 198.51.100.34, no answer", What.RESENT, False),
+    ("IKE_SA_INIT request 0 sent to 198.51.100.34", What.SENT, False),
+    ("IKE_AUTH request 1 received from 198.51.100.34, sent AUTHENTICATION_FAILED", What.AUTH_REFUSED, False),
+    ("IKE_AUTH request 1 from 198.51.100.34: received AUTHENTICATION_FAILED", What.AUTH_REFUSED, True),
     ("pfs: group of child differs from peer 198.51.100.34, refused", What.PFS_REFUSED, False),
 ]
 
