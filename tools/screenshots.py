@@ -30,7 +30,7 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
     "negotiation": (WIDE, [("3", "NO_PROPOSAL_CHOSEN")]),
     "negotiation-v1": (WIDE, [("Down", "Driftwood could"), ("3", "MAIN_MODE")]),
     "negotiation-narrow": (NARROW, [("3", "NO_PROPOSAL_CHOSEN")]),
-    "path": (WIDE, [("End", "Carries"), ("Up", "drops ping"), ("Up", "translates what"), ("5", "goes out in clear")]),
+    "path": (WIDE, [("End", "Carries"), ("Up", "drops ping"), ("Up", "translates what"), ("5", "unencrypted")]),
     "path-what-if": (
         WIDE,
         [

@@ -40,7 +40,7 @@ class Frame:
 
 def frame_of(comparison: Comparison, width: int) -> Frame:
     """The seam is as wide as the longest name needs."""
-    longest = max((len(p.name) for p in comparison.pairs), default=8)
+    longest = max((len(full_name(p)) for p in comparison.pairs), default=8)
     name = min(LONGEST if width >= 90 else 16, longest)
     return Frame(max(14, (width - name - MARKS - 2) // 2), name)
 
