@@ -82,3 +82,22 @@ def test_the_year_of_a_log_is_the_same_wherever_the_program_runs(
     finally:
         monkeypatch.undo()
         time.tzset()
+
+
+def test_pairs_of_strangers_beyond_the_bound_are_counted(case: Case, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("stomion.tunnel.pairing.MAX_PAIRS", 2)
+    packets = [
+        samples.ethernet(samples.udp4("192.0.2.10", f"198.51.100.{n}", samples.init_request(20))) for n in range(1, 6)
+    ]
+    examined = case({"path/mid.pcap": samples.pcap(packets)})
+    assert len(examined.tunnels) == 2
+    assert _said(examined) == ["3 more pairs of addresses speak IKE; the 2 with the most packets are shown"]
+
+
+def test_a_phrasebook_that_is_read_in_part_is_said(case: Case, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("stomion.ingest.folder.MAX_TABLE", 1 << 20)
+    book = '[[phrase]]\ntext = "the far lamp is lit for {peer}"\nsays = "IKE SA up"\nby = "here"\n' + "#" * (1 << 20)
+    examined = case(
+        {"phrasebook.toml": book, "north/ike.log": "2026-05-04T09:14:00Z the far lamp is lit for 198.51.100.34\n"}
+    )
+    assert "only its first 1 MiB are read" in _said(examined)

@@ -148,7 +148,10 @@ def _read_phrasebook(path: Path, root: Path, evidence: Evidence) -> None:
     name = _relative(path, root)
     try:
         with open_input(path) as stream:
-            found, troubles = read_phrasebook(stream.read(MAX_TABLE).decode("utf-8", "replace"))
+            data = stream.read(MAX_TABLE + 1)
+        found, troubles = read_phrasebook(data[:MAX_TABLE].decode("utf-8", "replace"))
+        if len(data) > MAX_TABLE:
+            troubles = [*troubles, f"only its first {MAX_TABLE >> 20} MiB are read"]
     except UnreadableInput as error:
         found, troubles = [], [error.what]
     evidence.phrases.extend(found)

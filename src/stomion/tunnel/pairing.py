@@ -9,9 +9,12 @@ from dataclasses import dataclass, field
 from stomion.case.evidence import Evidence
 from stomion.model.event import What
 from stomion.model.packet import Datagram
+from stomion.model.provenance import Problem
 from stomion.model.site import SheetTunnel
 from stomion.space.ranges import PRIVATE, common
 
+MAX_PAIRS = 64
+"""So many pairs of strangers are shown as tunnels, where a case has nothing but captures taken between them."""
 FRESH_TTL = (64, 128, 255)
 """Hop limits that packets leave their sender with."""
 
@@ -251,5 +254,8 @@ def _undeclared_between_others(evidence: Evidence, plans: list[Plan]) -> None:
     if plans:
         return
     pairs = Counter(tuple(sorted((d.src, d.dst))) for capture in evidence.captures for d in capture.datagrams)
-    for (a, b), _ in pairs.most_common(64):
+    for (a, b), _ in pairs.most_common(MAX_PAIRS):
         plans.append(Plan(f"{a}-{b}", a, b, {a}, {b}))
+    if len(pairs) > MAX_PAIRS:
+        more = f"{len(pairs) - MAX_PAIRS:,} more pairs of addresses speak IKE; the {MAX_PAIRS} with the most packets are shown"
+        evidence.problems.append(Problem(next(c.file for c in evidence.captures if c.datagrams), more))
