@@ -15,6 +15,7 @@ from stomion.exchange.negotiation import LONE_NOTIFY_BYTES, Delivery, Negotiatio
 from stomion.exchange.story import read_story
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram
+from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
 from stomion.wire.ike import Header, Message, Payload, encode
 from stomion.wire.ike import bodies as b
@@ -243,3 +244,78 @@ def test_silence_ends_with_an_answer() -> None:
 ])  # fmt: skip
 def test_a_bare_refusal_is_that_of_the_sa_that_is_missing(events: list[Event], standing: list[What]) -> None:
     assert [r.what for r in read_story(events).standing] == standing
+
+
+def test_the_last_word_on_version_and_mode_stays() -> None:
+    story = read_story(
+        [_event(1, What.INITIATING, version=1, mode="main"), _event(2, What.SENT), _event(3, What.SENT, version=2)]
+    )
+    assert (story.version, story.mode) == (2, "main")
+
+
+def test_what_counts_as_the_peer_s_answer() -> None:
+    assert read_story([_event(1, What.RECEIVED, request=True)]).answered is not None
+    assert read_story([_event(1, What.AUTH_REFUSED, far=True)]).answered is not None
+    assert read_story([_event(1, What.NO_ANSWER, far=True)]).answered is None
+    assert (
+        read_story([_event(1, What.AUTH_REFUSED)]).answered is None
+        and read_story([_event(1, What.SENT)]).answered is None
+    )
+
+
+def test_who_began() -> None:
+    story = read_story(
+        [_event(1, What.ASKED), _event(2, What.INITIATING), _event(3, What.REKEY), _event(4, What.REKEY)]
+    )
+    assert [e.at for e in story.asked] == [1] and [e.at for e in story.initiated] == [2] and story.rekeyed == 2
+
+
+@pytest.mark.parametrize(("event", "ike", "child"), [
+    (_event(9, What.INITIATING), False, True), (_event(9, What.INITIATING, "child"), True, True),
+    (_event(9, What.IKE_DOWN, sa="1"), False, False),
+    (_event(9, What.IKE_DOWN, sa="2"), False, True), (_event(9, GONE, "ike", sa="1"), False, False),
+    (_event(9, GONE, "ike", sa="2"), True, False),
+    (_event(9, GONE, "child", sa="1"), True, False), (_event(9, GONE, "child", sa="1", spis=("x",)), True, True),
+    (_event(9, What.CHILD_DOWN, spis=("b",)), True, False), (_event(9, What.CHILD_DOWN, spis=("x",)), True, True),
+])  # fmt: skip
+def test_what_an_end_leaves_standing(event: Event, ike: bool, child: bool) -> None:
+    story = read_story([_up("1"), _event(2, What.CHILD_UP, sa="1", spis=("a", "b")), event])
+    assert (story.ike_up is not None, story.child_up is not None) == (ike, child)
+    assert story.ike_ever is not None and story.child_ever is not None
+
+
+def test_a_delete_is_told_of_the_sa_it_names() -> None:
+    both = [_up("1"), _event(2, What.CHILD_UP, sa="1", spis=("a", "b"))]
+    assert [up.what for up, _ in read_story([*both, _event(3, GONE, sa="1")]).deleted] == [What.CHILD_UP]
+    assert [up.what for up, _ in read_story([_up("1"), _event(3, GONE, sa="1")]).deleted] == [What.IKE_UP]
+    assert (
+        not read_story([*both, _event(3, GONE, sa="9")]).deleted and not read_story([_event(3, GONE, sa="1")]).deleted
+    )
+
+
+def test_only_an_agreed_ike_proposal_with_a_group_tells_the_identity_from_the_address() -> None:
+    whole = Proposal("IKE", ("AES-CBC-256",), group=("14",))
+    for event, agreed in (
+        (_event(1, What.AGREED, mine=whole), True), (_event(1, What.AGREED, "child", mine=whole), False), (_event(1, What.AGREED), False),
+        (_event(1, What.AGREED, mine=Proposal("IKE", ("AES-CBC-256",))), False),
+    ):  # fmt: skip
+        story = read_story([event, _event(2, What.NO_PEER)])
+        assert (story.ike_agreed is not None, story.agreed_now) == (agreed, agreed)
+        assert [r.what for r in story.standing] == [What.IDENTITY_REFUSED if agreed else What.NO_PEER]
+    again = read_story([_event(1, What.AGREED, mine=whole), _event(2, What.INITIATING), _event(3, What.NO_PEER)])
+    assert [r.what for r in again.standing] == [What.NO_PEER]
+
+
+def test_a_refusal_remembers_what_stood_before_it() -> None:
+    story = read_story(
+        [
+            _event(1, What.KEY_REFUSED),
+            _up("1"),
+            _event(3, What.SELECTORS_REFUSED),
+            _child_up("a", "b"),
+            _event(5, What.PFS_REFUSED),
+        ]
+    )
+    assert [(r.what, r.ike_was_up, r.child_was_up) for r in (*story.history, *story.standing)] == [
+        (What.KEY_REFUSED, False, False), (What.SELECTORS_REFUSED, True, False), (What.PFS_REFUSED, True, True),
+    ]  # fmt: skip
