@@ -15,6 +15,7 @@ from stomion.jobs.examine import Examined, examine
 from stomion.jobs.handover import handover_document, rendered
 from stomion.model.finding import Certainty
 from stomion.tui.app import StomionApp
+from stomion.tui.pages import compare as page
 from stomion.tunnel.settings import standing_sheet
 from stomion.views.compare import DIFFERS, FREE, OPEN, PARTLY, SAME, Comparison, compare
 from stomion.whatif.sheets import begun, edited, outcome, sheets_of, tried
@@ -93,6 +94,17 @@ def test_a_gateway_that_does_not_do_what_its_sheet_says(demo: Examined, tmp_path
     said = next(f for f in found.findings if f.code == "sheet-not-in-force")
     assert said.summary == "Farlight offers group 19 or 20; its sheet says group 21."
     assert not any(f.code == "sheet-not-in-force" for d in demo.tunnels for f in d.findings)
+    shown = compare(found.picture)
+    (pair,) = [p for p in shown.pairs if p.left.against or p.right.against]
+    value = pair.right if found.picture.right.site == "farlight" else pair.left
+    assert (pair.group, pair.name, value.text, value.against) == (
+        "IKE SA",
+        "group",
+        "21",
+        "20, 19",
+    ) and value.against_where is not None
+    lines = ["".join(text for text, _ in line) for line in page.detail(pair, found.picture, 120)]
+    assert any("seen 20, 19 ·" in line and "the sheet is not in force" in line for line in lines)
 
 
 def test_a_what_if_is_judged_by_the_sheets_alone_step_by_step(case: Case) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from stomion.crypto.agreement import Way, ways, would_choose
 from stomion.crypto.proposals import shared
@@ -29,6 +29,9 @@ class Value:
     where: Provenance | None = None
     key: str = ""
     level: Level | None = None
+    against: str = ""
+    """What was seen of this end and can't be, were the declared value in force."""
+    against_where: Provenance | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,7 +172,13 @@ def _algorithms(told: Proposals, kind: str, key: str) -> Value:
         said = kind == "group" and told.source is Basis.DECLARED
         return Value("none", told.source, told.where, key) if said else Value(key=key)
     worst = max((level_of(kind, v)[0] for v in values), key=tuple(Level).index)
-    return Value(", ".join(values), told.source, told.where, key, worst)
+    found = Value(", ".join(values), told.source, told.where, key, worst)
+    if told.against is None:
+        return found
+    seen = tuple(dict.fromkeys(v for p in told.against.value for v in p.values(kind)))
+    if not seen or shared(values, seen):
+        return found
+    return replace(found, against=", ".join(seen), against_where=told.against.where)
 
 
 def _shared(a: Proposals, b: Proposals, kind: str, layer: Layer) -> tuple[str, str]:

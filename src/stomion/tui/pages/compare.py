@@ -123,6 +123,9 @@ def detail(pair: Pair, picture: Picture, width: int) -> list[Line]:
     for end, value in zip(picture.ends, (pair.left, pair.right), strict=True):
         where = f"{value.origin} · {value.where}" if value.where else value.origin or "not known"
         lines.append([("  " + left(end.title, 20), "muted"), (cut(where, width - 24), "source")])
+        if value.against:
+            text = f"seen {value.against} · {value.against_where or ''}; the sheet is not in force"
+            lines.append([(" " * 22, "muted"), (cut(text, width - 24), "doubt")])
     kind = pair.left.key.partition(".")[2] or pair.right.key.partition(".")[2]
     named = dict.fromkeys(w.strip() for side in (pair.left, pair.right) for w in side.text.split(",") if w.strip())
     for word in named:
@@ -145,6 +148,8 @@ def _value(value: Value, width: int, tone: str) -> Line:
         notes.append((f" {value.origin}", "source"))
     if value.level is Level.WEAK:
         notes.append((" weak", "doubt"))
+    if value.against:
+        notes.append((f" but seen {cut(value.against, 24)}", "doubt"))
     room = max(6, width - width_of(notes))
     return [(cut(value.text, room), tone), *notes]
 
