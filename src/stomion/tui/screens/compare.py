@@ -70,11 +70,8 @@ class CompareScreen(Page):
             self._of, self._read = picture.name, id(self.stomion.examined)
             self._bench = Workbench(begun(picture), outcome)
         bench = self._bench
-        trials = [
-            page.Trial(t, bench.work_out(t) if t.changes else None)
-            for t in bench.tries
-            if any(x.changes for x in bench.tries)
-        ]
+        tries = bench.tries if any(t.changes for t in bench.tries) else []
+        trials = [page.Trial(t, bench.work_out(t) if t.changes else None) for t in tries]
         self._comparison = compare(bench.picture if bench.trying else picture)
         self._built = page.page(
             self._comparison, picture, self.size.width, self._side, self._differing_first, trials, bench.at
