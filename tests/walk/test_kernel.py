@@ -63,9 +63,8 @@ def test_the_kernel_does_what_the_walk_says(m: Machine, some: list[Packet]) -> N
             for number, p in enumerate(some):
                 # A connection of its own for every packet: a known one would follow its mapping.
                 p = replace(p, sport=20_000 + number) if p.service != "icmp" else p
-                if p.service != "icmp" or (p.source, p.destination) not in {
-                    (q.source, q.destination) for q in some[:number]
-                }:
+                # Pings have no port to tell them apart: two that are translated alike would share their answer, so one is sent.
+                if p.service != "icmp" or all(q.service != "icmp" or q.version != p.version for q in some[:number]):
                     _one(gate, tables, p)
         finally:
             gate.close()
