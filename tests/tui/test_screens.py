@@ -241,8 +241,12 @@ async def test_evidence_is_filtered_while_typing_and_followed(tmp_path: Path) ->
             out.write(
                 "2026-05-04T09:30:00.000Z quayhead ike NO_PROPOSAL_CHOSEN received from 203.0.113.10, the very last line\n"
             )
-        await pilot.pause(2.5)
-        last = next(r for r in text_of(app).split("\n") if "the very last line" in r)
+        last = ""
+        for _ in range(40):  # a loaded machine reads the new line later, not differently
+            await pilot.pause(0.5)
+            last = next((r for r in text_of(app).split("\n") if "the very last line" in r), "")
+            if "╱ 2026" in last:
+                break
         assert "╱ 2026" in last  # understood without being asked for
         await pilot.press("w")
 
