@@ -12,6 +12,7 @@ import sys
 import time
 import traceback
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -60,11 +61,11 @@ def _tables(data: bytes) -> None:
     for text in files.values():
         kind = recognised(json.dumps(text).encode())
         try:
-            read_table(kind, json.dumps(text).encode(), "x", tables)
+            tables = read_table(kind, json.dumps(text).encode(), "x", tables)
         except UnreadableInput:
             continue
     near, far = interval_of("10.74.0.0/23"), interval_of("10.96.0.0/20")
-    tables.policies = [Policy("t", tuple(near), tuple(far))]
+    tables = replace(tables, policies=(Policy("t", tuple(near), tuple(far)),))
     side = Side("x", tables, {"h": tables}, tables.policies[0], tuple(near))
     other = Side("y", None, {}, None, tuple(far))
     partition(side, other)

@@ -491,20 +491,15 @@ def test_a_next_hop_that_is_no_address_is_named_and_the_rest_is_read(case: Case,
 
 def test_two_readings_of_the_routes_are_not_added_up(case: Case) -> None:
     """The later file stands, and the problems list says that they differ."""
-    tables = Tables("quayhead")
-    read_table(
-        "routes",
-        b'[{"dst":"default","gateway":"192.0.2.1","dev":"eth0"},{"dst":"10.0.0.0/8","dev":"eth1"}]',
-        "1.json",
-        tables,
-    )
-    read_table("routes", b'[{"dst":"default","gateway":"192.0.2.7","dev":"eth0"}]', "2.json", tables)
+    first = b'[{"dst":"default","gateway":"192.0.2.1","dev":"eth0"},{"dst":"10.0.0.0/8","dev":"eth1"}]'
+    second = b'[{"dst":"default","gateway":"192.0.2.7","dev":"eth0"}]'
+    tables = read_table("routes", second, "2.json", read_table("routes", first, "1.json", Tables("quayhead")))
     assert [(r.text, r.where.file) for r in tables.routes if r.length == 0] == [
         ("default via 192.0.2.7, eth0", "2.json")
     ]
-    assert len(tables.routes) == 2 and tables.doubts == [
-        "2.json: 1 routes stand differently in 1.json; those of this file are taken"
-    ]
+    assert len(tables.routes) == 2 and tables.doubts == (
+        "1 routes stand differently in 1.json; those of this file are taken",
+    )
     files: dict[str, str | bytes] = {"quayhead/route-1": json.dumps(ROUTES)}
     files["quayhead/route-2"] = json.dumps([{**ROUTES[0], "gateway": "192.0.2.7"}, {"dst": "nowhere", "dev": "eth0"}])
     texts = [p.text for p in case(files).evidence.problems]
@@ -611,8 +606,7 @@ EXPRESSIONS: dict[str, tuple[list[Any], int, str]] = {
 
 @pytest.mark.parametrize(("expr", "boxes", "doubt"), EXPRESSIONS.values(), ids=EXPRESSIONS.keys())
 def test_expressions_of_rules(expr: list[Any], boxes: int, doubt: str) -> None:
-    tables = Tables("quayhead")
-    read_table("filter rules", json.dumps(_ruleset(expr)).encode(), "nft.json", tables)
+    tables = read_table("filter rules", json.dumps(_ruleset(expr)).encode(), "nft.json", Tables("quayhead"))
     (rule,) = tables.chains["inet f c"].rules
     assert doubt in rule.doubt and bool(doubt) == bool(rule.doubt)
     if not doubt:
@@ -635,8 +629,7 @@ def test_expressions_of_rules(expr: list[Any], boxes: int, doubt: str) -> None:
 )
 def test_mangled_rules_never_stop_the_reading(expr: Any) -> None:
     data = _ruleset([expr, {"accept": None}])
-    tables = Tables("quayhead")
-    read_table("filter rules", json.dumps(data).encode(), "nft.json", tables)
+    tables = read_table("filter rules", json.dumps(data).encode(), "nft.json", Tables("quayhead"))
     assert len(tables.chains["inet f c"].rules) == 1
 
 
@@ -651,10 +644,8 @@ XFRM = "src 10.96.0.0/24 dst 10.76.0.0/24 \n\tdir out priority 375423 \n\ttmpl s
 
 
 def test_the_systems_tunnel_policies() -> None:
-    tables = Tables("quayhead")
     assert recognised(XFRM.encode()) == "IPsec policies"
-    read_table("IPsec policies", XFRM.encode(), "xfrm", tables)
-    (policy,) = tables.policies
+    (policy,) = read_table("IPsec policies", XFRM.encode(), "xfrm", Tables("quayhead")).policies
     assert policy.tunnel == "10.96.0.0/24 to 10.76.0.0/24"
     assert policy.where is not None and policy.where.line == 1
     assert policy.peer == B

@@ -11,7 +11,7 @@ import pytest
 
 import samples
 from stomion.exchange import negotiation
-from stomion.ingest import ostables, records, sheet
+from stomion.ingest import osrows, ostables, records, sheet
 from stomion.ingest.sheet import read_sheet
 from stomion.jobs.decoding import decode_file
 from stomion.jobs.examine import Examined, examine
@@ -41,10 +41,10 @@ def test_messages_of_one_sa_beyond_the_bound_are_counted(
 
 
 def test_rows_of_a_table_beyond_the_bound_are_counted(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(ostables, "MAX_RULES", 2)
-    tables = Tables("a")
-    ostables.read_table("routes", b'[{"dst":"10.0.0.0/8"},{"dst":"10.1.0.0/16"},{"dst":"10.2.0.0/16"}]', "r", tables)
-    assert len(tables.routes) == 2 and tables.doubts == ["r: 1 entries beyond the first 2 are not read"]
+    monkeypatch.setattr(osrows, "MAX_RULES", 2)
+    text = b'[{"dst":"10.0.0.0/8"},{"dst":"10.1.0.0/16"},{"dst":"10.2.0.0/16"}]'
+    tables = ostables.read_table("routes", text, "r", Tables("a"))
+    assert len(tables.routes) == 2 and tables.doubts == ("1 entries beyond the first 2 are not read",)
 
 
 def test_troubles_of_a_sheet_and_of_records_are_counted(case: Case, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from stomion.jobs.examine import Examined
@@ -68,12 +70,7 @@ def test_a_ledger_fits_whatever_message_is_chosen(demo: Examined, width: int) ->
 
 def test_without_packets_the_ladder_is_made_of_both_logs(demo: Examined) -> None:
     diagnosis = next(d for d in demo.tunnels if d.picture.name == "quayhead-marram")
-    saved = diagnosis.picture.negotiations
-    try:
-        diagnosis.picture.negotiations = []
-        ladder = ladder_of(diagnosis.picture, 0)
-    finally:
-        diagnosis.picture.negotiations = saved
+    ladder = ladder_of(replace(diagnosis.picture, negotiations=()), 0)
     assert ladder.heading == "no packets of this tunnel"
     assert {row.where.file for row in ladder.rows if row.where} == {"quayhead/ike.log", "marram/gateway.log"}
     assert [r.at for r in ladder.rows] == sorted(r.at for r in ladder.rows if r.at is not None)

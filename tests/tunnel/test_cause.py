@@ -27,10 +27,10 @@ def _picture(
     left: list[Event], right: list[Event] | None = None, tests: list[LanTest] | None = None, **more: object
 ) -> Picture:
     ends = [
-        End(site, events=events, story=read_story(events), has_log=True)
+        End(site, events=tuple(events), story=read_story(events), has_log=True)
         for site, events in (("a", left), ("b", right or []))
     ]
-    return Picture("a-b", ends[0], ends[1], tests=tests or [], **more)  # type: ignore[arg-type]
+    return Picture("a-b", ends[0], ends[1], tests=tuple(tests or ()), **more)  # type: ignore[arg-type]
 
 
 def _test(

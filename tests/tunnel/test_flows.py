@@ -15,7 +15,7 @@ from stomion.walk.passage import Fate
 def _eelgrass(demo: Examined) -> tuple[Picture, bool]:
     """The demo's tunnel whose far end translates what it sends; and whether that end is the left one."""
     picture = next(d.picture for d in demo.tunnels if d.picture.name == "quayhead-eelgrass")
-    return replace(picture, expected=[]), picture.left.site == "eelgrass"
+    return replace(picture, expected=()), picture.left.site == "eelgrass"
 
 
 def _passed(picture: Picture, from_left: bool, passed: bool = True, expected: bool = True) -> LanTest:

@@ -35,11 +35,10 @@ def _tables(gate: kernel.Gate) -> Tables:
     tables = Tables("a", forwarding=gate.m.forwarding, forwarding_v6=gate.m.forwarding)
     for kind, texts in gate.said().items():
         for number, text in enumerate(texts):
-            read_table(kind, text.encode(), f"{kind} {number}", tables)
-    tables.tunnel_devs = {"tun0"}
+            tables = read_table(kind, text.encode(), f"{kind} {number}", tables)
     whole = tuple(interval_of("any"))
-    tables.policies = [Policy("t", whole, whole, "tun0", Provenance("tables"))]
-    return tables
+    policy = Policy("t", whole, whole, "tun0", Provenance("tables"))
+    return replace(tables, tunnel_devs=frozenset(("tun0",)), policies=(policy,))
 
 
 def _expected(passage: Passage) -> tuple[str, str, str] | None:

@@ -223,14 +223,14 @@ HERE = Provenance("tables.json")
 def tables_of(m: Machine, site: str, host: str = "") -> Tables:
     """A machine's tables as the program reads them."""
     tables = Tables(site, host)
-    read_table("addresses", addr_json(m).encode(), "addr.json", tables)
-    read_table("routes", routes_json(m).encode(), "route.json", tables)
+    tables = read_table("addresses", addr_json(m).encode(), "addr.json", tables)
+    tables = read_table("routes", routes_json(m).encode(), "route.json", tables)
     for version in (4, 6):
-        read_table("rules", rules_json(m, version).encode(), f"rule{version}.json", tables)
-    read_table("filter rules", json.dumps({"nftables": nft_objects(m)}).encode(), "nft.json", tables)
+        tables = read_table("rules", rules_json(m, version).encode(), f"rule{version}.json", tables)
+    tables = read_table("filter rules", json.dumps({"nftables": nft_objects(m)}).encode(), "nft.json", tables)
     switch = int(m.forwarding)
     text = f"net.ipv4.ip_forward = {switch}\nnet.ipv6.conf.all.forwarding = {switch}\n"
-    read_table("forwarding", text.encode(), "forwarding", tables)
+    tables = read_table("forwarding", text.encode(), "forwarding", tables)
     assert not tables.doubts
     return tables
 
@@ -243,8 +243,7 @@ def side_of(m: Machine, host: Machine, site: str) -> Side:
         policy = Policy("t", tuple(interval_of("any")), tuple(interval_of("any")), "tun0", HERE)
     else:
         policy = Policy("t", near, far, "", HERE)
-    tables.policies = [policy]
-    return Side(site, tables, {"h": tables_of(host, site, "h")}, policy, near)
+    return Side(site, replace(tables, policies=(policy,)), {"h": tables_of(host, site, "h")}, policy, near)
 
 
 def box_of(p: Packet) -> Box:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import random
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
@@ -232,8 +233,8 @@ def test_a_tried_change_says_exactly_which_packets_change() -> None:
     block, allow = Entry("0.0.0.0/0", "0.0.0.0/0", "tcp", "drop"), Entry("0.0.0.0/0", "10.96.0.4/30", "tcp/80", "allow")
     text = _sheet("a", A_LAN, "192.0.2.10", B_LAN, [block, allow], [], [])
     sheet = read_sheet(text).sheet
-    tables = declared_tables(sheet, "a")
-    tables.policies = [p for p in [tunnel_policy(sheet.tunnel[0], None)] if p]
+    policies = tuple(p for p in [tunnel_policy(sheet.tunnel[0], None)] if p)
+    tables = dataclasses.replace(declared_tables(sheet, "a"), policies=policies)
     left = End("a", tables=tables, sheet=sheet.tunnel[0])
     right = End("b", sheet=replace(sheet.tunnel[0], local_ts=(B_LAN,), remote_ts=(A_LAN,)))
     before = Picture("t", left, right)
@@ -268,9 +269,8 @@ def test_an_answer_passes_where_its_question_did() -> None:
         )
     ).sheet
     b_tables = declared_tables(b, "b")
-    b_tables.routes = [r for r in b_tables.routes if r.via != "192.0.2.1"] + [
-        r for r in declared_tables(a, "a").routes if r.length == 0
-    ]
+    onward = (r for r in declared_tables(a, "a").routes if r.length == 0)
+    b_tables = dataclasses.replace(b_tables, routes=(*(r for r in b_tables.routes if r.via != "192.0.2.1"), *onward))
     sides = [
         Side(s.site, t, {}, tunnel_policy(s.tunnel[0], None), tuple(interval_of(lan)))
         for s, t, lan in ((a, declared_tables(a, "a"), A_LAN), (b, b_tables, B_LAN))

@@ -32,18 +32,19 @@ def _route(to: Interval, length: int, dev: str, via: str = "", others: tuple[tup
 
 
 def _tables(site: str, lan: str, routes: Iterable[Route], by_route: bool) -> Tables:
-    tables = Tables(site)
-    for dev, address in (("lan0", f"{lan}.1/24"), ("wan0", "192.0.2.10/24"), ("wan1", "198.51.100.10/24")):
-        tables.addresses[dev] = [(address_number(address.partition("/")[0]), interval_of(address)[0])]
-    tables.routes = [_route(interval_of(f"{lan}.0/24")[0], 24, "lan0"), _route(ALL, 0, "wan0", "192.0.2.1"), *routes]
-    tables.tunnel_devs = {"tun0"} if by_route else set()
-    return tables
+    own = (("lan0", f"{lan}.1/24"), ("wan0", "192.0.2.10/24"), ("wan1", "198.51.100.10/24"))
+    return Tables(
+        site,
+        addresses={dev: ((address_number(text.partition("/")[0]), interval_of(text)[0]),) for dev, text in own},
+        routes=(_route(interval_of(f"{lan}.0/24")[0], 24, "lan0"), _route(ALL, 0, "wan0", "192.0.2.1"), *routes),
+        tunnel_devs=frozenset(("tun0",)) if by_route else frozenset(),
+    )
 
 
 def _side(tables: Tables, near: Interval, far: Interval) -> Side:
     dev = "tun0" if tables.tunnel_devs else ""
-    tables.policies = [Policy("t", (near,), (far,), dev, HERE)]
-    return Side(tables.site, tables, {}, tables.policies[0], (near,))
+    policy = Policy("t", (near,), (far,), dev, HERE)
+    return Side(tables.site, replace(tables, policies=(policy,)), {}, policy, (near,))
 
 
 def _leg(near: Side, far: Side) -> Leg:
@@ -72,9 +73,7 @@ def test_dead_next_hops_do_not_count() -> None:
         '[{"dst":"10.96.0.0/24","nexthops":[{"gateway":"192.0.2.1","dev":"wan0","flags":["dead","linkdown"]},'
         '{"gateway":"192.0.2.2","dev":"wan1","flags":[]},{"via":{"host":"2001:db8::1"},"dev":"wan2"}]}]'
     )
-    tables = Tables("a")
-    read_table("routes", text.encode(), "a/route.json", tables)
-    (route,) = tables.routes
+    (route,) = read_table("routes", text.encode(), "a/route.json", Tables("a")).routes
     assert (route.dev, route.via, route.others) == ("wan1", "192.0.2.2", (("wan2", "2001:db8::1"),))
 
 
@@ -86,7 +85,9 @@ def test_a_packet_sent_back_to_where_it_came_from_is_no_leak() -> None:
 
 def test_one_interface_for_everything_leaks_and_does_not_loop() -> None:
     tables = Tables(
-        "a", addresses={"eth0": [(address_number("10.64.0.1"), A_LAN)]}, routes=[_route(ALL, 0, "eth0", "10.64.0.254")]
+        "a",
+        addresses={"eth0": ((address_number("10.64.0.1"), A_LAN),)},
+        routes=(_route(ALL, 0, "eth0", "10.64.0.254"),),
     )
     far = interval_of("10.97.0.0/24")[0]
     assert _leg(_side(tables, A_LAN, far), _far(False)).fate is Fate.LEAKED
@@ -97,9 +98,8 @@ def test_what_the_far_end_routes_back_into_the_tunnel_goes_round() -> None:
     far = _far()
     assert far.gateway is not None and far.policy is not None
     wide = replace(far.policy, near=(ALL,), far=(ALL,))
-    far.gateway.policies = [wide]
-    far.gateway.routes = [_route(ALL, 0, "tun0")]
-    leg = _leg(near, replace(far, policy=wide))
+    gateway = replace(far.gateway, policies=(wide,), routes=(_route(ALL, 0, "tun0"),))
+    leg = _leg(near, replace(far, gateway=gateway, policy=wide))
     assert leg.fate is Fate.LOOPING and leg.at == 1 and "back into the tunnel" in leg.says
 
 
@@ -121,9 +121,9 @@ def test_the_step_that_decided_is_the_one_to_change() -> None:
         and leg.steps[leg.decided][1].what is Decision.ROUTE
         and leg.decided < len(leg.steps) - 1
     )
-    by_policy = _tables("a", "10.64.0", [], False)
     rule = Rule(1, Action.MASQUERADE, (EVERY,), HERE)
-    by_policy.chains["nat"] = Chain("nat", (rule,), ChainKind.NAT, Hook.POSTROUTING, 100)
+    hiding = {"nat": Chain("nat", (rule,), ChainKind.NAT, Hook.POSTROUTING, 100)}
+    by_policy = replace(_tables("a", "10.64.0", [], False), chains=hiding)
     leg = _leg(_side(by_policy, A_LAN, B_LAN), _far(False))
     step = leg.steps[leg.decided][1]
     assert leg.fate is Fate.TRANSLATED and step.rule is rule
@@ -135,11 +135,11 @@ def test_the_step_that_decided_is_the_one_to_change() -> None:
 def test_parted_ways_are_all_packets_and_none_twice() -> None:
     """One hop's filter takes a part away: only that part is open, and the whole is still every packet once."""
     routes = [_route(B_LAN, 24, "wan0", "192.0.2.1", (("wan1", "198.51.100.1"),))]
-    tables = _tables("a", "10.64.0", routes, False)
     drop = Rule(
         1, Action.DROP, (packet_box("10.64.0.9", "10.96.0.10", "tcp/80"),), HERE, out_dev=Names(frozenset(("wan1",)))
     )
-    tables.chains["f"] = Chain("f", (drop,), ChainKind.FILTER, Hook.FORWARD)
+    chains = {"f": Chain("f", (drop,), ChainKind.FILTER, Hook.FORWARD)}
+    tables = replace(_tables("a", "10.64.0", routes, False), chains=chains)
     shares = partition(_side(tables, A_LAN, B_LAN), _far(False))
     sizes = {s.fate: s.region.size() for s in shares}
     whole = Region(((A_LAN, B_LAN, *EVERY[2:]),)).size()
@@ -181,12 +181,13 @@ def test_a_shelf_takes_what_each_rule_matches_and_no_more(start: list[Box], rule
 def test_known_hosts_are_cut_out_of_all_packets() -> None:
     """One host without a way back, one that drops a port: the partition names exactly their packets, and the rest is carried."""
     stuck = Tables(
-        "b", "host-b", addresses={"eth0": [(address_number("10.96.0.10"), B_LAN)]}, routes=[_route(B_LAN, 24, "eth0")]
+        "b", "host-b", addresses={"eth0": ((address_number("10.96.0.10"), B_LAN),)}, routes=(_route(B_LAN, 24, "eth0"),)
     )
-    way = [_route(ALL, 0, "eth0", "10.96.0.1")]
-    closed = Tables("b", "host-c", addresses={"eth0": [(address_number("10.96.0.11"), B_LAN)]}, routes=way)
+    way = (_route(ALL, 0, "eth0", "10.96.0.1"),)
     rule = Rule(1, Action.DROP, ((*EVERY[:2], (6, 6), EVERY[3], (80, 80)),), HERE)
-    closed.chains["f"] = Chain("f", (rule,), ChainKind.FILTER, Hook.INPUT)
+    chains = {"f": Chain("f", (rule,), ChainKind.FILTER, Hook.INPUT)}
+    own = {"eth0": ((address_number("10.96.0.11"), B_LAN),)}
+    closed = Tables("b", "host-c", addresses=own, routes=way, chains=chains)
     near, far = _side(_tables("a", "10.64.0", [], False), A_LAN, B_LAN), _far(False)
     far = replace(far, hosts={"host-b": stuck, "host-c": closed})
     there = {(s.fate, s.place): s.region for s in partition(near, far) if s.fate is not Fate.LOCAL}

@@ -39,7 +39,7 @@ def on(place: Place, edit: Callable[[Tables], edits.Edited]) -> Callable[[Try], 
 
 
 _WAN, _LAN = interval_of("192.0.2.0/24")[0], interval_of("10.96.0.0/20")[0]
-GATEWAY = Tables("quayhead", addresses={"wan0": [(0xC000020A, _WAN)], "lan0": [(0x0A600001, _LAN)]})
+GATEWAY = Tables("quayhead", addresses={"wan0": ((0xC000020A, _WAN),), "lan0": ((0x0A600001, _LAN),)})
 
 
 def _tunnel(demo: Examined, name: str) -> Diagnosis:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from fnmatch import fnmatchcase
@@ -205,21 +206,25 @@ class Policy:
     peer: str = ""
 
 
-@dataclass(slots=True)
+Address = tuple[int, Interval]
+"""An interface's address and its network, on the common axis."""
+
+
+@dataclass(frozen=True, slots=True)
 class Tables:
-    """All of one gateway or host."""
+    """All of one gateway or host, as it stands: a change makes other tables (`dataclasses.replace`)."""
 
     site: str
     host: str = ""
     source: Origin = Origin.SYSTEM
-    addresses: dict[str, list[tuple[int, Interval]]] = field(default_factory=dict)
-    """Interface -> (address, its network) on the common axis."""
-    zones: dict[str, str] = field(default_factory=dict)
-    tunnel_devs: set[str] = field(default_factory=set)
-    routes: list[Route] = field(default_factory=list)
-    routing_rules: list[RoutingRule] = field(default_factory=list)
-    chains: dict[str, Chain] = field(default_factory=dict)
-    policies: list[Policy] = field(default_factory=list)
+    addresses: Mapping[str, tuple[Address, ...]] = field(default_factory=dict)
+    """By interface."""
+    zones: Mapping[str, str] = field(default_factory=dict)
+    tunnel_devs: frozenset[str] = frozenset()
+    routes: tuple[Route, ...] = ()
+    routing_rules: tuple[RoutingRule, ...] = ()
+    chains: Mapping[str, Chain] = field(default_factory=dict)
+    policies: tuple[Policy, ...] = ()
     translation_first: bool = True
     forwarding: bool | None = None
     forwarding_v6: bool | None = None
@@ -227,8 +232,8 @@ class Tables:
     forwarding_at: Provenance | None = None
     worked_out: dict[tuple[str, str], object] = field(default_factory=dict, init=False, compare=False, repr=False)
     """What was made of these tables to look things up quickly; other tables (`dataclasses.replace`) begin without it."""
-    doubts: list[str] = field(default_factory=list)
-    """What of the files was not understood, or stood in two of them differently: lines for the problems list."""
+    doubts: tuple[str, ...] = ()
+    """What of the files was not understood, or stood in two of them differently, in the order in which they were read."""
 
     def base(self, hook: Hook, kind: ChainKind | None = None) -> list[Chain]:
         """Base chains of a hook, of one kind or of both, in the order of their priorities."""

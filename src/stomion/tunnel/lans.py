@@ -19,7 +19,7 @@ def lans_of(end: End, other: End) -> set[str]:
     An end whose only network holds its public address has its hosts there. Of an end that gave nothing, what the other end believes to be
     behind it: by its sheet, else by its log's Child SA.
     """
-    own = (behind(end) or end.networks) | without_any(end.sheet.local_ts if end.sheet else ())
+    own = (behind(end) or set(end.networks)) | without_any(end.sheet.local_ts if end.sheet else ())
     if own:
         return own
     up = other.story.child_ever

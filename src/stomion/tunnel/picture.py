@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from stomion.exchange.clock import ClockOffset
@@ -72,27 +73,27 @@ class EspSeen:
     files: tuple[str, ...]
 
 
-@dataclass(slots=True)
+@dataclass(frozen=True, slots=True)
 class End:
     """One end of a tunnel. `given` tells whether any evidence was taken at this end; without it all is inferred."""
 
     site: str
-    addresses: set[str] = field(default_factory=set)
-    networks: set[str] = field(default_factory=set)
+    addresses: frozenset[str] = frozenset()
+    networks: frozenset[str] = frozenset()
     sheet: SheetTunnel | None = None
     sheet_file: str = ""
     sheet_line: int = 1
-    events: list[Event] = field(default_factory=list)
+    events: tuple[Event, ...] = ()
     story: Story = field(default_factory=Story)
     has_log: bool = False
-    captures: list[str] = field(default_factory=list)
+    captures: tuple[str, ...] = ()
     has_counters: bool = False
     out_packets: int = 0
     in_packets: int = 0
     ike_proposals: tuple[Proposal, ...] = ()
     child_proposals: tuple[Proposal, ...] = ()
     tables: Tables | None = None
-    hosts: dict[str, Tables] = field(default_factory=dict)
+    hosts: Mapping[str, Tables] = field(default_factory=dict)
     worked_out: dict[str, object] = field(default_factory=dict, init=False, compare=False, repr=False)
     """What was worked out of this end and another one; see tunnel.flows."""
 
@@ -121,27 +122,27 @@ class End:
         return min(public or self.addresses, default="")
 
 
-@dataclass(slots=True)
+@dataclass(frozen=True, slots=True)
 class Picture:
-    """Everything known of one tunnel."""
+    """Everything known of one tunnel, worked out once; a what-if makes another one (`dataclasses.replace`)."""
 
     name: str
     left: End
     right: End
-    negotiations: list[Negotiation] = field(default_factory=list)
-    unreachables: list[Unreachable] = field(default_factory=list)
+    negotiations: tuple[Negotiation, ...] = ()
+    unreachables: tuple[Unreachable, ...] = ()
     esp_out: int = 0
     esp_back: int = 0
     esp_last: float = 0.0
-    esp_seen: list[EspSeen] = field(default_factory=list)
-    tests: list[LanTest] = field(default_factory=list)
-    expected: list[LanTest] = field(default_factory=list)
-    link_events: list[LinkEvent] = field(default_factory=list)
-    pings: list[PingSeries] = field(default_factory=list)
+    esp_seen: tuple[EspSeen, ...] = ()
+    tests: tuple[LanTest, ...] = ()
+    expected: tuple[LanTest, ...] = ()
+    link_events: tuple[LinkEvent, ...] = ()
+    pings: tuple[PingSeries, ...] = ()
     clock: ClockOffset | None = None
     worked_out: dict[str, object] = field(default_factory=dict, init=False, compare=False, repr=False)
     """What was worked out of this picture; another picture (`dataclasses.replace`) begins without it."""
-    cuts: list[Problem] = field(default_factory=list)
+    cuts: tuple[Problem, ...] = ()
     """What of this tunnel's evidence was over a bound and left out."""
 
     @property

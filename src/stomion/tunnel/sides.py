@@ -26,7 +26,7 @@ def _side(picture: Picture, end: End) -> Side:
     if tables is not None and not tables.policies:
         # Without any selectors nothing can be said of what the tunnel takes: the gateway counts as unknown then.
         found = [policy_on(tables, policy) for policy in found]
-        tables = replace(tables, policies=found) if found else None
+        tables = replace(tables, policies=tuple(found)) if found else None
     near = tuple(dict.fromkeys(n for p in found if not _any(p.near) for n in p.near)) or _lans(end)
     return Side(end.site, tables, end.hosts, found[0] if found else None, near, tuple(found[1:]))
 

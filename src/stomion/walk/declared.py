@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
 from stomion.model.box import Box, Interval
@@ -10,6 +10,7 @@ from stomion.model.provenance import Provenance
 from stomion.model.site import SheetFilter, SheetMatch, SheetTranslation, SheetTunnel, SiteSheet
 from stomion.model.tables import (
     Action,
+    Address,
     Chain,
     ChainKind,
     Hook,
@@ -34,26 +35,33 @@ def declared_tables(sheet: SiteSheet, file: str) -> Tables:
 
     With filter rules, what none of them matches is dropped, save answers to what was let through.
     """
-    tables = Tables(sheet.site, source=Origin.SHEET, translation_first=sheet.translation_first)
-    for interface in sheet.interface:
-        tables.zones[interface.name] = interface.zone
-        for text in interface.addresses:
-            _address(tables, interface.name, text)
-    tables.tunnel_devs = {t.interface for t in sheet.tunnel if t.style == "route" and t.interface}
-    tables.routes = [*_connected(tables, file), *_routes(sheet, file)]
-    tables.policies = [
-        p for index, t in enumerate(sheet.tunnel) if (p := tunnel_policy(t, _at(sheet, file, f"tunnel.{index}")))
-    ]
+    addresses = _addresses(sheet)
+    policies = (tunnel_policy(t, _at(sheet, file, f"tunnel.{n}")) for n, t in enumerate(sheet.tunnel))
+    return Tables(
+        sheet.site,
+        source=Origin.SHEET,
+        addresses=addresses,
+        zones={i.name: i.zone for i in sheet.interface},
+        tunnel_devs=frozenset(t.interface for t in sheet.tunnel if t.style == "route" and t.interface),
+        routes=(*_connected(addresses, Provenance(file, sheet.site)), *_routes(sheet, file, addresses)),
+        policies=tuple(p for p in policies if p is not None),
+        chains={chain.name: chain for chain in _chains(sheet, file)},
+        translation_first=sheet.translation_first,
+    )
+
+
+def _chains(sheet: SiteSheet, file: str) -> Iterator[Chain]:
+    """A sheet's translations as the two lists that a gateway asks, and its filter."""
     if sheet.translation:
         rules = tuple(
             _translation(r, n, _at(sheet, file, f"translation.{n - 1}")) for n, r in enumerate(sheet.translation, 1)
         )
         destination = {Action.DESTINATION_TO, Action.RETURN}
-        tables.chains["translation in"] = Chain(
+        yield Chain(
             "translation in", tuple(r for r in rules if r.action in destination), ChainKind.NAT, Hook.PREROUTING
         )
         source = tuple(r for r in rules if r.action != Action.DESTINATION_TO)
-        tables.chains["translation"] = Chain("translation", source, ChainKind.NAT, Hook.POSTROUTING, 100)
+        yield Chain("translation", source, ChainKind.NAT, Hook.POSTROUTING, 100)
     if sheet.filter:
         rules = tuple(_filter(r, n, _at(sheet, file, f"filter.{n - 1}")) for n, r in enumerate(sheet.filter, 1))
         answers = Rule(
@@ -64,31 +72,34 @@ def declared_tables(sheet: SiteSheet, file: str) -> Tables:
             "answers",
             states=frozenset((State.ESTABLISHED, State.RELATED)),
         )
-        tables.chains["filter"] = Chain(
+        yield Chain(
             "filter", (answers, *rules), ChainKind.FILTER, Hook.FORWARD, 0, Action.DROP, Provenance(file, sheet.site)
         )
-    return tables
 
 
 def _at(sheet: SiteSheet, file: str, path: str) -> Provenance:
     return Provenance(file, sheet.site, line=sheet.lines.get(path) or None)
 
 
-def _address(tables: Tables, dev: str, text: str) -> None:
-    try:
-        own = address_number(text.partition("/")[0])
-        ((low, high),) = interval_of(text)
-    except ValueError:
-        return
-    tables.addresses.setdefault(dev, []).append((own, (low, high)))
+def _addresses(sheet: SiteSheet) -> dict[str, tuple[Address, ...]]:
+    """By interface; one that is no address is left out, as the sheet's reader has said so."""
+    out: dict[str, tuple[Address, ...]] = {}
+    for interface in sheet.interface:
+        for text in interface.addresses:
+            try:
+                own = address_number(text.partition("/")[0])
+                ((low, high),) = interval_of(text)
+            except ValueError:
+                continue
+            out[interface.name] = (*out.get(interface.name, ()), (own, (low, high)))
+    return out
 
 
-def _connected(tables: Tables, file: str) -> list[Route]:
+def _connected(addresses: Mapping[str, tuple[Address, ...]], where: Provenance) -> list[Route]:
     """The routes that an interface's address brings along, and the addresses themselves."""
     out = []
-    for dev, found in tables.addresses.items():
+    for dev, found in addresses.items():
         for own, (low, high) in found:
-            where = Provenance(file, tables.site)
             network = as_prefix((low, high))
             out.append(
                 Route(
@@ -106,12 +117,9 @@ def _connected(tables: Tables, file: str) -> list[Route]:
     return out
 
 
-def _routes(sheet: SiteSheet, file: str) -> list[Route]:
+def _routes(sheet: SiteSheet, file: str, addresses: Mapping[str, tuple[Address, ...]]) -> list[Route]:
     """Static routes; one without an interface leaves by that of its next hop."""
-    tables = Tables(sheet.site)
-    for interface in sheet.interface:
-        for text in interface.addresses:
-            _address(tables, interface.name, text)
+    tables = Tables(sheet.site, addresses=addresses)
     out = []
     for index, route in enumerate(sheet.route):
         try:

@@ -27,7 +27,7 @@ TUNNEL = "tunnel"
 
 
 @dataclass(frozen=True, slots=True)
-class Mapping:
+class NatMapping:
     """What a gateway does to the addresses of a reply, because of what it did to its question's: (axis, value) before routing, where a
     source was translated, and after it, where a destination was."""
 
@@ -36,7 +36,7 @@ class Mapping:
 
 
 def outbound(
-    tables: Tables, pieces: Iterable[Piece], in_dev: str, state: State = State.NEW, mapping: Mapping = Mapping()
+    tables: Tables, pieces: Iterable[Piece], in_dev: str, state: State = State.NEW, mapping: NatMapping = NatMapping()
 ) -> list[Passage]:
     """From the LAN towards the far side."""
     zone = tables.zones.get(in_dev, "")
@@ -104,7 +104,7 @@ def inbound(
     pieces: Iterable[Piece],
     policies: tuple[Policy, ...],
     state: State = State.NEW,
-    mapping: Mapping = Mapping(),
+    mapping: NatMapping = NatMapping(),
 ) -> list[Passage]:
     """Out of the tunnel towards the LAN; the packets must fit one of the tunnel's selectors."""
     fresh, refused = _fitting(list(pieces), policies)
@@ -153,7 +153,7 @@ def policy_boxes(policy: Policy, inwards: bool = False) -> tuple[Box, ...]:
 
 
 def _before_routing(
-    tables: Tables, passages: list[Passage], in_dev: str, zone: str, state: State, mapping: Mapping
+    tables: Tables, passages: list[Passage], in_dev: str, zone: str, state: State, mapping: NatMapping
 ) -> list[Passage]:
     """Marks, filters and destination translation before the routing decision. A reply's destination is set back first."""
     passages = [replace(p, piece=_set_back(p.piece, mapping.before)) for p in passages]
@@ -166,7 +166,7 @@ def _set_back(piece: Piece, axes: tuple[tuple[int, int], ...]) -> Piece:
     return piece
 
 
-def _forwarded(tables: Tables, group: list[Passage], coming: Setting, mapping: Mapping) -> list[Passage]:
+def _forwarded(tables: Tables, group: list[Passage], coming: Setting, mapping: NatMapping) -> list[Passage]:
     """Routed out of one interface: filter, translation, tunnel decision."""
     way = group[0].way
     assert way is not None
@@ -216,7 +216,7 @@ def _by_policy(tables: Tables, piece: Piece, way: Way) -> list[tuple[Piece, Poli
     return out + [(part, None) for part in rest]
 
 
-def _leaves(tables: Tables, passage: Passage, way: Way, setting: Setting, mapping: Mapping) -> list[Passage]:
+def _leaves(tables: Tables, passage: Passage, way: Way, setting: Setting, mapping: NatMapping) -> list[Passage]:
     """Translation and tunnel decision of what the filter lets out."""
     out: list[Passage] = []
     if not tables.translation_first:
@@ -234,13 +234,13 @@ def _leaves(tables: Tables, passage: Passage, way: Way, setting: Setting, mappin
     return out
 
 
-def _after_routing(tables: Tables, passage: Passage, way: Way, setting: Setting, mapping: Mapping) -> list[Passage]:
+def _after_routing(tables: Tables, passage: Passage, way: Way, setting: Setting, mapping: NatMapping) -> list[Passage]:
     """Filters and source translation on the way out. A reply's source is set back as its question's destination was changed."""
     passage = replace(passage, piece=_set_back(passage.piece, mapping.after))
     return at_hook(tables, [passage], Hook.POSTROUTING, setting, way)
 
 
-def _in_clear(tables: Tables, passage: Passage, way: Way, setting: Setting, mapping: Mapping) -> list[Passage]:
+def _in_clear(tables: Tables, passage: Passage, way: Way, setting: Setting, mapping: NatMapping) -> list[Passage]:
     return [
         _unsealed(tables, part, way, setting.in_dev) if part.fate is Fate.CARRIED else part
         for part in _after_routing(tables, passage, way, setting, mapping)
@@ -266,7 +266,7 @@ def _unsealed(tables: Tables, passage: Passage, way: Way, in_dev: str) -> Passag
 
 
 def _delivered(
-    tables: Tables, group: list[Passage], tunnel: tuple[Policy, ...], coming: Setting, mapping: Mapping
+    tables: Tables, group: list[Passage], tunnel: tuple[Policy, ...], coming: Setting, mapping: NatMapping
 ) -> list[Passage]:
     """Out of the tunnel and routed out of one interface: must go to a LAN, past the filter, and perhaps through a translation."""
     way = group[0].way

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
@@ -20,7 +20,7 @@ from stomion.space.boxes import (
     on_axis,
 )
 from stomion.space.services import ANY_PORT, ANY_PROTOCOL, ECHO_TYPE, ICMPV6, TCP, service_of
-from stomion.walk.gateway import Mapping, accepts, inbound, outbound, policy_boxes
+from stomion.walk.gateway import NatMapping, accepts, inbound, outbound, policy_boxes
 from stomion.walk.passage import Decision, Fate, Passage, Reason, Step
 from stomion.walk.pieces import Piece, divided
 from stomion.walk.routing import Ending, Way, routed
@@ -35,7 +35,7 @@ class Side:
 
     site: str
     gateway: Tables | None
-    hosts: dict[str, Tables] = field(default_factory=dict)
+    hosts: Mapping[str, Tables] = field(default_factory=dict)
     policy: Policy | None = None
     lans: tuple[Interval, ...] = ()
     more: tuple[Policy, ...] = ()
@@ -107,7 +107,7 @@ def travel(
     receiver: Side,
     boxes: Iterable[Box],
     state: State = State.NEW,
-    mappings: tuple[Mapping, Mapping] = (Mapping(), Mapping()),
+    mappings: tuple[NatMapping, NatMapping] = (NatMapping(), NatMapping()),
 ) -> list[Leg]:
     """Packets from the sender's side to the receiver's; disjoint pieces with their fates. Hosts count where one is known.
 
@@ -165,7 +165,7 @@ def _hosts_apart(side: Side, pieces: Iterable[Piece], axis: int) -> list[tuple[P
 
 
 def _out(
-    sender: Side, pieces: list[Piece], state: State, legs: list[Leg], mapping: Mapping
+    sender: Side, pieces: list[Piece], state: State, legs: list[Leg], mapping: NatMapping
 ) -> list[tuple[Piece, tuple[tuple[int, Step], ...]]]:
     if sender.gateway is None:
         return [(piece, ()) for piece in pieces]
@@ -217,12 +217,13 @@ def _same_tunnel(a: Policy | None, b: Policy | None) -> bool:
 
 
 def _in(
-    receiver: Side, sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]], state: State, mapping: Mapping
+    receiver: Side, sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]], state: State, mapping: NatMapping
 ) -> list[Leg]:
     """What came out of the tunnel, all at once: long rule lists are gone through once for many pieces."""
     if receiver.gateway is None:
         return [Leg(piece.box, Fate.CARRIED, FAR, Machine.GATEWAY, steps) for piece, steps in sealed]
-    pieces = [replace(piece, tag=i) for i, (piece, _) in enumerate(sealed)]
+    # A mark is one machine's own: what arrives out of the tunnel has none.
+    pieces = [replace(piece, tag=i, mark=0) for i, (piece, _) in enumerate(sealed)]
     legs = []
     for passage in inbound(receiver.gateway, pieces, receiver.policies, state, mapping):
         more = (*sealed[passage.tag][1], *((FAR, s) for s in passage.steps))
@@ -242,7 +243,7 @@ def _to_host(receiver: Side, passage: Passage, steps: tuple[tuple[int, Step], ..
         if host is None:
             legs.append(Leg(piece.box, Fate.CARRIED, FAR, Machine.HOST, steps, replace(passage, piece=piece)))
             continue
-        for taken in accepts(host, [piece], host.dev_of(piece.now[DESTINATION][0]), state):
+        for taken in accepts(host, [replace(piece, mark=0)], host.dev_of(piece.now[DESTINATION][0]), state):
             own = tuple(replace(s, what=Decision.HOST_FILTER) for s in taken.steps)
             ended = own[-1] if own and taken.fate is not Fate.CARRIED else None
             taken = replace(taken, steps=own, decided=ended)
@@ -285,7 +286,7 @@ def round_trip(sender: Side, receiver: Side, box: Box) -> RoundTrip:
     return RoundTrip(there, travel(receiver, sender, answers(arrived), State.ESTABLISHED, (back[0], back[1]))[0])
 
 
-def _mapping(there: Leg, side: int) -> Mapping:
+def _mapping(there: Leg, side: int) -> NatMapping:
     """What the gateway of one side of a question's way does to the addresses of its answer: all it did to the question, undone.
 
     The question's source is the answer's destination, and the other way round.
@@ -301,7 +302,7 @@ def _mapping(there: Leg, side: int) -> Mapping:
             undone, turned = (before, DESTINATION) if axis == SOURCE else (after, SOURCE)
             undone.setdefault(turned, now[axis][0])
         now[axis] = (value, value)
-    return Mapping(tuple(before.items()), tuple(after.items()))
+    return NatMapping(tuple(before.items()), tuple(after.items()))
 
 
 EPHEMERAL = 49_152

@@ -41,14 +41,18 @@ def without_route(tables: Tables, route: Route) -> Edited:
     """The tables without a route. Raises UsageError where it is not among them."""
     if not any(r is route for r in tables.routes):
         raise UsageError("This route is not among the tables.")
-    return replace(tables, routes=[r for r in tables.routes if r is not route]), f"take the route {route.text} away"
+    return replace(
+        tables, routes=tuple(r for r in tables.routes if r is not route)
+    ), f"take the route {route.text} away"
 
 
 def without_routing_rule(tables: Tables, rule: RoutingRule) -> Edited:
     """The tables without a rule of policy routing. Raises UsageError where it is not among them."""
     if not any(r is rule for r in tables.routing_rules):
         raise UsageError("This routing rule is not among the tables.")
-    return replace(tables, routing_rules=[r for r in tables.routing_rules if r is not rule]), f"take {rule.label} away"
+    return replace(
+        tables, routing_rules=tuple(r for r in tables.routing_rules if r is not rule)
+    ), f"take {rule.label} away"
 
 
 def added(tables: Tables, typed: Typed, before: Rule | None = None) -> Edited:
@@ -58,7 +62,7 @@ def added(tables: Tables, typed: Typed, before: Rule | None = None) -> Edited:
             tables, forwarding=typed.forwarding, forwarding_v6=typed.forwarding
         ), f"switch forwarding {'on' if typed.forwarding else 'off'}"
     if typed.route is not None:
-        return replace(tables, routes=[*tables.routes, typed.route]), f"add {typed.text}"
+        return replace(tables, routes=(*tables.routes, typed.route)), f"add {typed.text}"
     assert typed.rule is not None
     chain = _chain_for(tables, typed, before)
     at = next((i for i, r in enumerate(chain.rules) if r is before), None)
@@ -88,7 +92,7 @@ def changed_route(tables: Tables, route: Route, typed: Typed) -> Edited:
     """Another route in the place of one. Raises UsageError where something else was typed."""
     if typed.route is None:
         raise UsageError("a route can only become another route: route PREFIX via ADDRESS dev NAME")
-    routes = [typed.route if r is route else r for r in tables.routes]
+    routes = tuple(typed.route if r is route else r for r in tables.routes)
     return replace(tables, routes=routes), f"change the route {route.text} to: {typed.text}"
 
 

@@ -22,10 +22,14 @@ def declared_only(picture: Picture, sheets: tuple[SheetTunnel, SheetTunnel]) -> 
     """The same tunnel with nothing but two sheets: what the two ends are set to, before any packet."""
     ends = []
     for end, sheet in zip(picture.ends, sheets, strict=True):
-        fresh = End(end.site, set(end.addresses), set(end.networks), sheet, end.sheet_file, end.sheet_line)
-        fresh.ike_proposals = tuple(model_proposal(p, "IKE") for p in sheet.ike_proposal)
-        fresh.child_proposals = tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal)
-        ends.append(fresh)
+        ike = tuple(model_proposal(p, "IKE") for p in sheet.ike_proposal)
+        child = tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal)
+        ends.append(
+            End(
+                end.site, end.addresses, end.networks, sheet, end.sheet_file, end.sheet_line, ike_proposals=ike,
+                child_proposals=child,
+            )
+        )  # fmt: skip
     return Picture(picture.name, ends[0], ends[1])
 
 

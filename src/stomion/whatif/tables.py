@@ -116,7 +116,7 @@ def by_tables(picture: Picture) -> Picture:
     once: dict[tuple[object, ...], LanTest] = {}
     for flow in (*seen, *picture.expected):
         once.setdefault(_key(flow), flow)
-    return replace(picture, tests=[], expected=list(once.values()))
+    return replace(picture, tests=(), expected=tuple(once.values()))
 
 
 def same_flow(a: LanTest, b: LanTest) -> bool:

@@ -99,7 +99,7 @@ class Workbench(Generic[Made]):
         """One flow more to look at, in every picture."""
 
         def more(picture: Picture) -> Picture:
-            return replace(picture, expected=[*picture.expected, flow])
+            return replace(picture, expected=(*picture.expected, flow))
 
         self.base = more(self.base)
         self.tries = [

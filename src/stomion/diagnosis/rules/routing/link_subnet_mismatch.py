@@ -37,7 +37,7 @@ def _link(end: End) -> Interval | None:
     """The network of the tunnel's own interface; None where it has none."""
     if end.sheet is None or end.sheet.style != "route" or not end.sheet.interface or end.tables is None:
         return None
-    found = end.tables.addresses.get(end.sheet.interface, [])
+    found = end.tables.addresses.get(end.sheet.interface)
     return found[0][1] if found else None
 
 

@@ -1,0 +1,116 @@
+"""One end of a tunnel from the evidence: its addresses, its sheet, its tables, its log and its counters."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from stomion.exchange.story import read_story
+from stomion.model.event import Event, What
+from stomion.model.site import SheetTunnel
+from stomion.tunnel.index import Index
+from stomion.tunnel.lans import without_any
+from stomion.tunnel.pairing import Plan
+from stomion.tunnel.picture import End
+from stomion.vocabulary.algorithms import model_proposal
+
+
+def ends_of(plan: Plan, index: Index, shares: bool, alone: tuple[bool, bool]) -> tuple[End, End]:
+    """Both ends of a planned tunnel. `shares`: one of the sites has other tunnels too; `alone`: this is a site's only one."""
+    left = _end(plan.left, plan.left_addresses, plan.left_sheet, index)
+    right = _end(plan.right, plan.right_addresses, plan.right_sheet, index)
+    if not shares:
+        right = replace(right, addresses=right.addresses | _translated(left, index))
+        left = replace(left, addresses=left.addresses | _translated(right, index))
+    names = {e.sheet.name for e in (left, right) if e.sheet} | {plan.name}
+    return _heard(left, right, index, alone[0], names), _heard(right, left, index, alone[1], names)
+
+
+def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, index: Index) -> End:
+    """Who it is: without anything that was seen to happen there."""
+    evidence = index.evidence
+    end = End(
+        site,
+        frozenset(addresses or evidence.addresses.get(site) or ()),
+        frozenset(evidence.networks.get(site) or ()),
+        sheet,
+        evidence.sheet_lines.get(site, ""),
+        tables=index.tables.get(site),
+        hosts=index.hosts.get(site, {}),
+    )
+    if sheet is None:
+        return end
+    whole = index.sheets.get(site)
+    twins = (
+        [t for t in whole.tunnel if t is not sheet and t.peer_site and t.peer_site == sheet.peer_site] if whole else []
+    )
+    return replace(
+        end,
+        networks=end.networks.union(*(without_any(t.local_ts) for t in twins)),
+        sheet_line=_sheet_line(site, sheet, index),
+        ike_proposals=tuple(model_proposal(p, "IKE") for p in sheet.ike_proposal),
+        child_proposals=tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal),
+    )
+
+
+def _sheet_line(site: str, tunnel: SheetTunnel, index: Index) -> int:
+    """The line at which a tunnel begins in its site's sheet."""
+    sheet = index.sheets.get(site)
+    if sheet is None or tunnel not in sheet.tunnel:
+        return 1
+    return sheet.lines.get(f"tunnel.{sheet.tunnel.index(tunnel)}") or 1
+
+
+def _translated(end: End, index: Index) -> frozenset[str]:
+    """An address translation on the way gives the other end a second address, as this end's log and packets show it.
+
+    Only for a peer that authenticated: a stranger never does.
+    """
+    return frozenset(
+        event.peer
+        for log in index.logs.get(end.site, ())
+        for event in log.events
+        if event.what in (What.IKE_UP, What.AUTH_OK) and event.peer and event.peer not in end.addresses
+    )
+
+
+def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> End:
+    """The end with what was taken there: log, captures, counters."""
+    logs = index.logs.get(end.site, ())
+    events: list[Event] = []
+    for log in logs:
+        near = log.events if alone else index.about(log.file, other.addresses | end.addresses)
+        events.extend(e for e in near if _concerns(e, end, other, alone))
+    counted = _counted(end, other, index, names)
+    return replace(
+        end,
+        has_log=bool(logs),
+        events=tuple(events),
+        story=read_story(events),
+        captures=tuple(c.file for c in index.evidence.captures if c.site == end.site),
+        has_counters=counted is not None,
+        out_packets=counted[0] if counted else 0,
+        in_packets=counted[1] if counted else 0,
+    )
+
+
+def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
+    if event.peer is None:
+        return alone
+    if event.peer in other.addresses:
+        return event.own is None or event.own in end.addresses or not end.addresses or alone
+    if event.peer in end.addresses:
+        return event.own in other.addresses or (alone and event.own is None)
+    # An address nobody knows: with no address for the other end at all it can only be that end's.
+    return alone and not other.addresses
+
+
+def _counted(end: End, other: End, index: Index, names: set[str]) -> tuple[int, int] | None:
+    """(packets out, packets in): the highest reading of every SA; a sum over SAs is what the tunnel carried. None without any."""
+    best: dict[str, tuple[int, int]] = {}
+    for _, placed in index.counters.get(end.site, ()):
+        record = placed.record
+        if record.tunnel not in names and not other.networks.intersection(record.remote_ts):
+            continue
+        out, back = best.get(record.spi_out, (0, 0))
+        best[record.spi_out] = (max(out, record.packets_out), max(back, record.packets_in))
+    return (sum(out for out, _ in best.values()), sum(back for _, back in best.values())) if best else None

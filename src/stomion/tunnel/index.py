@@ -1,0 +1,108 @@
+"""A case's evidence by what it speaks of, gone through once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from collections.abc import Set as AbstractSet
+from dataclasses import replace
+from typing import TypeVar
+
+from stomion.case.evidence import Evidence, Log, Placed
+from stomion.model.event import Event
+from stomion.model.packet import Datagram
+from stomion.model.site import SiteSheet
+from stomion.model.tables import Tables
+from stomion.space.axis import address_number
+from stomion.walk.declared import declared_tables, policy_on
+
+Row = TypeVar("Row")
+BySite = dict[str, list[tuple[int, Placed[Row]]]]
+"""Records by the site they name, each with its place in the order in which all were read."""
+
+
+def _by_site(found: Sequence[Placed[Row]], site_of: Callable[[Row], str]) -> BySite[Row]:
+    out: BySite[Row] = {}
+    for number, placed in enumerate(found):
+        out.setdefault(site_of(placed.record), []).append((number, placed))
+    return out
+
+
+def _named_site(source: str) -> str:
+    """The site that a test's or ping's source names; empty for an address, which may be anybody's."""
+    site, _, rest = source.partition("/")
+    return "" if _is_address(site) or rest.isdigit() else site
+
+
+def _is_address(text: str) -> bool:
+    try:
+        address_number(text)
+    except ValueError:
+        return False
+    return True
+
+
+class Index:
+    """All evidence by the site, the peer or the two addresses it speaks of: gone through once, so that a thousand tunnels don't each go
+    through everything."""
+
+    def __init__(self, evidence: Evidence) -> None:
+        self.evidence = evidence
+        self.events: dict[str, dict[str | None, list[tuple[int, Event]]]] = {}
+        for log in evidence.logs:
+            by_peer = self.events.setdefault(log.file, {})
+            for number, event in enumerate(log.events):
+                by_peer.setdefault(event.peer, []).append((number, event))
+        self.sheets = {sheet.site: sheet for sheet in evidence.sheets}
+        declared = {s.site: declared_tables(s, evidence.sheet_lines.get(s.site, "")) for s in evidence.sheets}
+        gateways = {site: tables for (site, host), tables in evidence.tables.items() if not host}
+        self.tables = {
+            site: _gateway(gateways.get(site), declared.get(site), self.sheets.get(site))
+            for site in dict.fromkeys((*gateways, *declared))
+        }
+        self.hosts: dict[str, dict[str, Tables]] = {}
+        for (site, host), tables in evidence.tables.items():
+            if host:
+                self.hosts.setdefault(site, {})[host] = tables
+        self.sites = {source.site for source in evidence.sources if source.site}
+        self.tests = _by_site(evidence.tests, lambda r: _named_site(r.source))
+        self.pings = _by_site(evidence.pings, lambda r: _named_site(r.source))
+        self.counters = _by_site(evidence.counters, lambda r: r.site)
+        self.happenings = _by_site(evidence.happenings, lambda r: r.site)
+        self.logs: dict[str | None, list[Log]] = {}
+        for log in evidence.logs:
+            self.logs.setdefault(log.site, []).append(log)
+        self.datagrams: dict[frozenset[str], list[Datagram]] = {}
+        for capture in evidence.captures:
+            for item in capture.datagrams:
+                self.datagrams.setdefault(frozenset((item.src, item.dst)), []).append(item)
+
+    def records(self, found: BySite[Row], left: str, right: str) -> list[Placed[Row]]:
+        """Those that name either end's site, and those that name an address alone, in the order in which they were read."""
+        mine = [pair for site in ("", left, right) for pair in found.get(site, ())]
+        return [placed for _, placed in sorted(mine, key=lambda pair: pair[0])]
+
+    def about(self, file: str, peers: AbstractSet[str]) -> list[Event]:
+        """A log's events about some peers, in the order of its lines."""
+        by_peer = self.events.get(file, {})
+        found = [pair for peer in peers for pair in by_peer.get(peer, ())]
+        return [event for _, event in sorted(found, key=lambda pair: pair[0])]
+
+    def between(self, left: AbstractSet[str], right: AbstractSet[str]) -> list[Datagram]:
+        """Packets from any of some addresses to any of others, either way."""
+        return [d for a in left for b in right for d in self.datagrams.get(frozenset((a, b)), ())]
+
+
+def _gateway(seen: Tables | None, declared: Tables | None, sheet: SiteSheet | None) -> Tables | None:
+    """The system's own tables where there are any, completed by what the sheet says; else the sheet's alone."""
+    if seen is not None and (seen.routes or seen.chains):
+        if seen.policies or declared is None:
+            return seen
+        return replace(
+            seen,
+            policies=tuple(policy_on(seen, policy) for policy in declared.policies),
+            translation_first=declared.translation_first,
+            zones=seen.zones or declared.zones,
+        )
+    if sheet is not None and (sheet.route or sheet.translation or sheet.filter):
+        return declared
+    return None
