@@ -32,7 +32,7 @@ AREAS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
         ("tests/exchange", "tests/tunnel", "tests/wire/test_opening.py"),
     ),
     "tunnel": (
-        tuple(f"src/stomion/tunnel/{n}.py" for n in ("build", "lans", "up", "settings")),
+        tuple(f"src/stomion/tunnel/{n}.py" for n in ("build", "ends", "index", "lans", "up", "settings")),
         ("tests/tunnel", "tests/diagnosis/test_findings.py"),
     ),
     "logs": (

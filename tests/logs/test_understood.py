@@ -10,7 +10,11 @@ import os
 from pathlib import Path
 
 import msgspec
+import pytest
 
+from stomion.logs import classify
+from stomion.logs import understand as understanding
+from stomion.logs.lexicon import IDEAS, NOTIFIES, ideas_of, notifies_of, plain
 from stomion.logs.reader import read_log
 from stomion.logs.understand import understand
 from stomion.model.event import Event
@@ -41,6 +45,29 @@ def test_every_field_of_every_line() -> None:
         return
     wrong = {line: (known[line], now) for line, now in found.items() if json.loads(json.dumps(now)) != known[line]}
     assert not wrong
+
+
+def test_every_rule_has_a_line_that_it_decides(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A rule that no line reaches is none: it stands behind another one, or speaks of what nobody writes."""
+    reached: set[int] = set()
+
+    def watched(rules: tuple[classify.Rule, ...], text: str, ideas: frozenset[str]) -> classify.Rule | None:
+        found = next((r for r in rules if r.fits(text, ideas)), None)
+        reached.add(id(found))
+        return found
+
+    monkeypatch.setattr(classify, "first_of", watched)
+    understanding.said_by.cache_clear()
+    for line in _table():
+        understand(line, HERE)
+    tables = (classify.TROUBLE, classify.GOOD, classify.NEUTRAL, classify.REFUSED)
+    assert [rule for table in tables for rule in table if id(rule) not in reached] == []
+
+
+def test_every_idea_and_every_notify_has_its_line() -> None:
+    said = [plain(line) for line in _table()]
+    assert set(IDEAS) == {idea for text in said for idea in ideas_of(text)}
+    assert {name for name, _ in NOTIFIES} == {name for text in said for name in notifies_of(text)}
 
 
 def test_a_line_in_a_log_says_what_it_says_alone() -> None:

@@ -8,9 +8,6 @@ hindrances are, names the event. Ideas are sets of words, not sentences, so that
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
-
-from stomion.model.event import What
 
 _CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z][a-z])")
 _SEPARATORS = re.compile(r"[_\-/=\"'|,;:()\[\]{}<>*]+|(?<=[A-Za-z])\.(?=[A-Za-z])|\.(?=\s|$)")
@@ -166,69 +163,18 @@ IDEAS: dict[str, str] = {
     "closed": r" connection refused| port (?:is )?unreachable| econnrefused| port (?:is )?closed| icmp type 3 code 3",
     "group": r" diffie hellman group| dh group| ke payload| key exchange group",
     "regroup": r" asked (?:it )?for (?:\w+ ){0,2}group| use another group| another (?:dh |diffie hellman )?group (?:is |was )?(?:wanted|asked|requested)| guessed the wrong",
+    "renewed": r" rekeyed| renewed",
+    "scheduling": r"scheduling",
+    "two spis": r"(?<![0-9a-f-])(?:0x)?[0-9a-f]{8}(?:_[io])?(?![0-9a-f-]).*(?<![0-9a-f-])(?:0x)?[0-9a-f]{8}(?:_[io])?(?![0-9a-f-])",
     "me": r" myself| our own| we (?:have )?prove\w*| local side",
     "unwelcome": r" spoofed?| attack| flood| scan\w*",
 }
 _IDEA_RES = {name: re.compile(shape) for name, shape in IDEAS.items()}
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
-    """All `ideas` must be present and none of `unless`; read in order."""
-
-    what: What
-    ideas: tuple[str, ...]
-    unless: tuple[str, ...] = ()
-
-
-R = Rule
-RULES: tuple[Rule, ...] = (
-    R(What.SEND_FAILED, ("route",)),
-    R(What.PORT_CLOSED, ("closed",)),
-    R(What.KE_RETRY, ("regroup", "group"), ("child",)),
-    R(What.MODE_REFUSED, ("mode", "refusal"), ("child",)),
-    R(What.MODE_REFUSED, ("mode", "method")),
-    R(What.NARROWED, ("narrow", "selector")),
-    R(What.INSTALL_FAILED, ("install", "no")),
-    R(What.VERSION_REFUSED, ("version", "no"), ("key",)),
-    R(What.PFS_REFUSED, ("pfs", "refusal")),
-    R(What.CERTIFICATE_REFUSED, ("certificate", "no"), ("key",)),
-    R(What.METHOD_REFUSED, ("method", "refusal")),
-    R(What.UNDECRYPTABLE, ("decrypt", "no"), ("selector",)),
-    R(What.SPI_UNKNOWN, ("nospi", "no"), ("ike", "proposal")),
-    R(What.ENCAPSULATION_REFUSED, ("encap", "refusal"), ("ike", "nopeer", "key")),
-    R(What.SELECTORS_REFUSED, ("selector", "refusal"), ("auth", "decrypt", "key", "nopeer")),
-    R(What.SELECTORS_REFUSED, ("nopeer", "selector")),
-    R(What.SELECTORS_REFUSED, ("nopeer", "child"), ("ike",)),
-    R(What.CHILD_PROPOSAL_REFUSED, ("proposal", "child", "refusal"), ("key", "ike")),
-    R(What.IKE_PROPOSAL_REFUSED, ("proposal", "ike", "refusal"), ("key", "child", "nopeer")),
-    R(What.CHILD_PROPOSAL_REFUSED, ("proposal", "child", "refusal"), ("key", "nopeer")),
-    R(What.NO_PEER, ("nopeer",), ("key",)),
-    R(What.PROPOSAL_REFUSED, ("proposal", "refusal"), ("key", "auth")),
-    R(What.KEY_REFUSED, ("key", "no"), ("up",)),
-    R(What.IDENTITY_REFUSED, ("identity", "refusal"), ("decrypt",)),
-    R(What.GAVE_UP, ("silence", "ended"), ("child",)),
-    R(What.AUTH_REFUSED, ("auth", "no"), ("up",)),
-    R(What.REKEY_FAILED, ("rekey", "no"), ("proposal", "selector", "silence")),
-    R(What.PEER_LOST, ("peerlost", "silence")),
-    R(What.KE_RETRY, ("group", "again"), ("child",)),
-    R(What.RESENT, ("again",), ("ended",)),
-    R(What.GAVE_UP, ("silence", "ended"), ("child",)),
-    R(What.NO_ANSWER, ("silence",)),
-)
-
-
 def ideas_of(text: str) -> frozenset[str]:
     """All ideas that a plain line carries."""
     return frozenset(name for name, shape in _IDEA_RES.items() if shape.search(text))
-
-
-def match_rules(ideas: frozenset[str]) -> What | None:
-    """The first rule that fits, for lines in which something is refused, lost or wrong."""
-    for rule in RULES:
-        if rule.ideas and ideas.issuperset(rule.ideas) and not ideas.intersection(rule.unless):
-            return rule.what
-    return None
 
 
 _FAR_DEED = re.compile(

@@ -53,14 +53,15 @@ class Stamp:
 def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None, first: int = 0) -> Stamp | None:
     """The line's time, or None. `year` and `day` fill in what the shape lacks; `first` is the shape to try first."""
     head = line[:_WITHIN]
-    order = (first, *(i for i in range(len(SHAPES)) if i != first))
-    for index in order:
+    partial: Stamp | None = None
+    for index in (first, *(i for i in range(len(SHAPES)) if i != first)):
         match = SHAPES[index].search(head)
-        if match:
-            stamp = _to_stamp(match.groupdict(), year, day, index)
-            if stamp:
-                return stamp
-    return None
+        stamp = _to_stamp(match.groupdict(), year, day, index) if match else None
+        if stamp and not {"day", "epoch"}.intersection(stamp.assumed):
+            return stamp
+        # A line may say more than the ones before it: the time of day alone is taken where nothing whole is found.
+        partial = partial or stamp
+    return partial
 
 
 def _to_stamp(g: dict[str, str | None], year: int, day: tuple[int, int, int] | None, index: int) -> Stamp | None:

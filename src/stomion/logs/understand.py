@@ -9,6 +9,7 @@ from functools import lru_cache
 import msgspec
 
 from stomion.logs import lexicon as lex
+from stomion.logs.classify import EXCHANGES, Exchange, classify, layer_of
 from stomion.model.event import Event, What
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
@@ -48,43 +49,6 @@ _SETTING = re.compile(r"(?:^|[\]:]\s)\s{0,40}[a-z][a-z0-9_.-]{1,40} = \S{1,60}$"
 _STATE_CHANGE = re.compile(r"\bstate\b.*?(\w+)\s*(?:=>|->|→|to)\s*(\w+)", re.IGNORECASE)
 _SETTLED = re.compile(r"establish|installed|up$|open|active|mature|ready|dead|fail", re.IGNORECASE)
 
-EXCHANGES: tuple[tuple[str, str, int, str], ...] = (
-    ("ike sa init", "IKE_SA_INIT", 2, "ike"),
-    ("ike auth", "IKE_AUTH", 2, "auth"),
-    ("create child sa", "CREATE_CHILD_SA", 2, "child"),
-    ("ike intermediate", "IKE_INTERMEDIATE", 2, "ike"),
-    ("id prot", "MAIN_MODE", 1, "ike"),
-    ("main mode", "MAIN_MODE", 1, "ike"),
-    ("aggressive", "AGGRESSIVE", 1, "ike"),
-    ("quick mode", "QUICK_MODE", 1, "child"),
-    ("exchange 34", "IKE_SA_INIT", 2, "ike"),
-    ("exchange 35", "IKE_AUTH", 2, "auth"),
-    ("exchange 36", "CREATE_CHILD_SA", 2, "child"),
-    ("informational", "INFORMATIONAL", 0, ""),
-)
-"""(words, name, IKE version or 0 for both, layer) of the exchanges a line may name."""
-
-_ERRORS_OF_NOTIFIES: dict[str, What] = {
-    "NO_PROPOSAL_CHOSEN": What.PROPOSAL_REFUSED,
-    "AUTHENTICATION_FAILED": What.AUTH_REFUSED,
-    "TS_UNACCEPTABLE": What.SELECTORS_REFUSED,
-    "SINGLE_PAIR_REQUIRED": What.SELECTORS_REFUSED,
-    "INVALID_ID_INFORMATION": What.SELECTORS_REFUSED,
-    "INVALID_KE_PAYLOAD": What.KE_RETRY,
-    "INVALID_HASH_INFORMATION": What.UNDECRYPTABLE,
-    "PAYLOAD_MALFORMED": What.UNDECRYPTABLE,
-    "INVALID_PAYLOAD_TYPE": What.UNDECRYPTABLE,
-    "INVALID_MAJOR_VERSION": What.VERSION_REFUSED,
-    "INVALID_EXCHANGE_TYPE": What.MODE_REFUSED,
-    "TEMPORARY_FAILURE": What.REKEY,
-}
-_SPECIFIC = frozenset({
-    What.SEND_FAILED, What.MODE_REFUSED, What.NARROWED, What.INSTALL_FAILED, What.VERSION_REFUSED, What.PFS_REFUSED,
-    What.CERTIFICATE_REFUSED, What.METHOD_REFUSED, What.NO_PEER, What.KEY_REFUSED, What.UNDECRYPTABLE, What.PORT_CLOSED,
-    What.ENCAPSULATION_REFUSED,
-})  # fmt: skip
-"""Reasons that tell more than the notify sent along with them."""
-
 
 @dataclass(frozen=True, slots=True)
 class Naming:
@@ -101,7 +65,7 @@ class Said(msgspec.Struct, frozen=True):
     far: bool
     ideas: frozenset[str]
     notifies: tuple[str, ...]
-    exchange: tuple[str, str, int, str] | None
+    exchange: Exchange | None
     layer: str | None
     mode: str | None
     request: bool | None
@@ -118,7 +82,7 @@ SHAPES_KEPT = 8_192
 
 def understand(line: str, where: Provenance) -> Event | None:
     """The event in a cleaned line (without its time), or None where it says nothing about a negotiation."""
-    said = _said(_NUMBERS.sub(_same_kind, line))
+    said = said_by(_NUMBERS.sub(_same_kind, line))
     if said is None:
         return _listed(line, where)
     what = said.what
@@ -140,9 +104,9 @@ def understand(line: str, where: Provenance) -> Event | None:
         sa=naming.sa,
         version=int(next(g for g in version.groups() if g))
         if version
-        else (said.exchange[2] or None if said.exchange else None),
+        else (said.exchange.version or None if said.exchange else None),
         mode=said.mode,
-        exchange=said.exchange[1] if said.exchange else None,
+        exchange=said.exchange.name if said.exchange else None,
         request=said.request,
         notifies=said.notifies,
         spis=_spis(line, what),
@@ -165,7 +129,7 @@ def _same_kind(m: re.Match[str]) -> str:
 
 
 @lru_cache(SHAPES_KEPT)
-def _said(line: str) -> Said | None:
+def said_by(line: str) -> Said | None:
     """What a line says by its words."""
     if _SETTING.search(line):
         return None
@@ -180,13 +144,13 @@ def _said(line: str) -> Said | None:
         # In prose "authentication failed" is no notify: it says nothing of who refused whom.
         notifies = tuple(n for n in notifies if n != "AUTHENTICATION_FAILED")
     ideas = lex.ideas_of(text)
-    exchange = next((e for e in EXCHANGES if f" {e[0]}" in text), None)
-    what = _classify(text, ideas, notifies, exchange)
+    exchange = next((e for e in EXCHANGES if f" {e.words}" in text), None)
+    what = classify(text, ideas, notifies, exchange)
     if what is None:
         return None
     request = True if " request " in text else False if " response " in text else None
     far = lex.far_deed(text, ideas, notifies)
-    return Said(what, far, ideas, notifies, exchange, _layer(ideas, exchange), _mode(text), request)
+    return Said(what, far, ideas, notifies, exchange, layer_of(ideas, exchange), _mode(text), request)
 
 
 def _naming(line: str) -> Naming:
@@ -218,98 +182,6 @@ def _without_names(line: str) -> str:
     line = _SAID_NAME.sub(lambda m: m[0] if _NOT_A_NAME.match(m[1]) else m[0].replace(m[1], ""), line)
     line = _IDENTITY.sub(lambda m: " " if m[1].count(".") > 1 or "@" in m[1] or _TOP.search(m[1]) else m[0], line)
     return _PROGRAM_SERIAL.sub(" ", _QUOTED_ID.sub(" ", line))
-
-
-def _classify(
-    text: str, ideas: frozenset[str], notifies: tuple[str, ...], exchange: tuple[str, str, int, str] | None
-) -> What | None:
-    bad = lex.match_rules(ideas) if ideas & {"no", "refusal", "silence", "again", "route", "narrow", "ended"} else None
-    positive = "up" in ideas and not ideas & {"no"}
-    if bad in _SPECIFIC and not (positive and bad is not What.SEND_FAILED):
-        return bad
-    error = next((_ERRORS_OF_NOTIFIES[n] for n in notifies if n in _ERRORS_OF_NOTIFIES), None)
-    if error:
-        return _refine(error, text, ideas, exchange)
-    if exchange and (" request " in text or " response " in text) and ideas & {"sent", "received"} and not positive:
-        if bad in (What.RESENT, What.UNDECRYPTABLE):
-            return bad
-        return What.RECEIVED if "received" in ideas else What.SENT
-    if positive:
-        good = _good_news(text, ideas)
-        if good:
-            return good
-    if bad:
-        return _refine(bad, text, ideas, exchange)
-    return _neutral(text, ideas)
-
-
-def _good_news(text: str, ideas: frozenset[str]) -> What | None:
-    if "rekey" in ideas and ("down" in ideas or " rekeyed" in text or " renewed" in text):
-        return _neutral(text, ideas)
-    if re.search(r" established (?:the |an? )?(?:ike|isakmp|parent) sa", text):
-        return What.IKE_UP
-    if "auth" in ideas and "child" not in ideas and not re.search(r" (?:ike )?sa \S* ?established", text):
-        return None if "me" in ideas else What.AUTH_OK
-    if "child" in ideas and not re.search(r" (?:ike|isakmp|parent) sa (?:\S+ )?(?:established|up)", text):
-        return What.CHILD_UP
-    if "ike" in ideas:
-        return What.IKE_UP
-    if re.search(r" tunnel| vpn| site link| link ", text) and "service" not in ideas:
-        return What.CHILD_UP
-    return None
-
-
-def _neutral(text: str, ideas: frozenset[str]) -> What | None:
-    """Lines that neither succeed nor fail."""
-    if "selected" in ideas:
-        return What.AGREED
-    if "float" in ideas:
-        return What.NAT_FLOAT
-    if "names" in ideas and "no" not in ideas:
-        return What.PROPOSALS
-    if "configured" in ideas and "begin" not in ideas:
-        return What.CONFIGURED
-    if "delete" in ideas and "received" in ideas:
-        return What.DELETED_BY_PEER
-    if "rekey" in ideas and "scheduling" not in text:
-        # A finished rekey that names its new SPIs is a new child; all else about rekeying is under way.
-        fresh = " rekeyed" in text or " renewed" in text
-        return What.CHILD_UP if fresh and "child" in ideas and len(_SPI.findall(text)) >= 2 else What.REKEY
-    if "down" in ideas and ideas & {"ike", "child"}:
-        return What.CHILD_DOWN if "child" in ideas else What.IKE_DOWN
-    if "asked" in ideas and ideas & {"begin", "asked"} and ("begin" in ideas or "contacted" in text):
-        return What.ASKED
-    if "begin" in ideas:
-        if "service" in ideas and "ike sa" not in text and " ike version" not in text:
-            return What.STARTED
-        return What.INITIATING if ideas & {"ike", "child"} or "gateway" in text or "far" in text else None
-    if "packet" in text and ideas & {"sent", "received"} and ("from" in text or " to " in text):
-        return What.RECEIVED if "received" in ideas else What.SENT
-    return None
-
-
-def _layer(ideas: frozenset[str], exchange: tuple[str, str, int, str] | None) -> str | None:
-    if exchange and exchange[3]:
-        return exchange[3]
-    child, ike = "child" in ideas, "ike" in ideas
-    return "child" if child and not ike else "ike" if ike and not child else None
-
-
-def _refine(what: What, text: str, ideas: frozenset[str], exchange: tuple[str, str, int, str] | None) -> What:
-    """A refused proposal belongs to the IKE SA or to the Child SA, where exchange or words tell."""
-    if what is What.SELECTORS_REFUSED and exchange and exchange[3] == "ike":
-        return What.IDENTITY_REFUSED
-    if what is not What.PROPOSAL_REFUSED:
-        return what
-    layer = _layer(ideas, exchange)
-    if "pfs" in ideas:
-        return What.PFS_REFUSED
-    if layer in ("child", "auth"):
-        return What.CHILD_PROPOSAL_REFUSED
-    if re.search(r" no child| child sa ", text):
-        return What.CHILD_PROPOSAL_REFUSED
-    named = exchange or re.search(r" (?:ike|isakmp|parent) sa (?:was |is )?(?:refused|rejected|failed|denied)", text)
-    return What.IKE_PROPOSAL_REFUSED if layer == "ike" and named else what
 
 
 def _endpoints(text: str, named: Named, ideas: frozenset[str]) -> tuple[str | None, str | None, int | None]:

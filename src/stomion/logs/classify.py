@@ -1,0 +1,220 @@
+"""What a line says by its ideas: four ordered tables of rules, and the notify or exchange that it names."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from stomion.model.event import What
+
+CHILD, IKE = "layer child", "layer ike"
+"""Ideas of no word of their own: the layer that the line's exchange or words tell."""
+
+
+@dataclass(frozen=True, slots=True)
+class Exchange:
+    """An exchange a line may name: its words, its name, the IKE version (0 for both), and the layer it negotiates (or none)."""
+
+    words: str
+    name: str
+    version: int
+    layer: str
+
+
+EXCHANGES: tuple[Exchange, ...] = (
+    Exchange("ike sa init", "IKE_SA_INIT", 2, "ike"),
+    Exchange("ike auth", "IKE_AUTH", 2, "auth"),
+    Exchange("create child sa", "CREATE_CHILD_SA", 2, "child"),
+    Exchange("ike intermediate", "IKE_INTERMEDIATE", 2, "ike"),
+    Exchange("id prot", "MAIN_MODE", 1, "ike"),
+    Exchange("main mode", "MAIN_MODE", 1, "ike"),
+    Exchange("aggressive", "AGGRESSIVE", 1, "ike"),
+    Exchange("quick mode", "QUICK_MODE", 1, "child"),
+    Exchange("exchange 34", "IKE_SA_INIT", 2, "ike"),
+    Exchange("exchange 35", "IKE_AUTH", 2, "auth"),
+    Exchange("exchange 36", "CREATE_CHILD_SA", 2, "child"),
+    Exchange("informational", "INFORMATIONAL", 0, ""),
+)
+
+_ERRORS_OF_NOTIFIES: dict[str, What] = {
+    "NO_PROPOSAL_CHOSEN": What.PROPOSAL_REFUSED,
+    "AUTHENTICATION_FAILED": What.AUTH_REFUSED,
+    "TS_UNACCEPTABLE": What.SELECTORS_REFUSED,
+    "SINGLE_PAIR_REQUIRED": What.SELECTORS_REFUSED,
+    "INVALID_ID_INFORMATION": What.SELECTORS_REFUSED,
+    "INVALID_KE_PAYLOAD": What.KE_RETRY,
+    "INVALID_HASH_INFORMATION": What.UNDECRYPTABLE,
+    "PAYLOAD_MALFORMED": What.UNDECRYPTABLE,
+    "INVALID_PAYLOAD_TYPE": What.UNDECRYPTABLE,
+    "INVALID_MAJOR_VERSION": What.VERSION_REFUSED,
+    "INVALID_EXCHANGE_TYPE": What.MODE_REFUSED,
+    "TEMPORARY_FAILURE": What.REKEY,
+}
+_SPECIFIC = frozenset({
+    What.SEND_FAILED, What.MODE_REFUSED, What.NARROWED, What.INSTALL_FAILED, What.VERSION_REFUSED, What.PFS_REFUSED,
+    What.CERTIFICATE_REFUSED, What.METHOD_REFUSED, What.NO_PEER, What.KEY_REFUSED, What.UNDECRYPTABLE, What.PORT_CLOSED,
+    What.ENCAPSULATION_REFUSED,
+})  # fmt: skip
+"""Reasons that tell more than the notify sent along with them."""
+_TROUBLED = frozenset({"no", "refusal", "silence", "again", "route", "narrow", "ended"})
+"""Without one of these ideas nothing is refused, lost or wrong."""
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """All `ideas` must be present and none of `unless`; `said` must stand in the plain text and `unsaid` must not (patterns).
+
+    `what` is None where such a line says nothing of its kind.
+    """
+
+    what: What | None
+    ideas: tuple[str, ...]
+    unless: tuple[str, ...] = ()
+    said: str = ""
+    unsaid: str = ""
+
+    def fits(self, text: str, ideas: frozenset[str]) -> bool:
+        """Is a line, as plain text and as the ideas in it, one of this rule's?"""
+        if not ideas.issuperset(self.ideas) or ideas.intersection(self.unless):
+            return False
+        if self.said and not re.search(self.said, text):
+            return False
+        return not (self.unsaid and re.search(self.unsaid, text))
+
+
+R = Rule
+TROUBLE: tuple[Rule, ...] = (
+    R(What.SEND_FAILED, ("route",)),
+    R(What.PORT_CLOSED, ("closed",)),
+    R(What.KE_RETRY, ("regroup", "group"), ("child",)),
+    R(What.MODE_REFUSED, ("mode", "refusal"), ("child",)),
+    R(What.MODE_REFUSED, ("mode", "method")),
+    R(What.NARROWED, ("narrow", "selector")),
+    R(What.INSTALL_FAILED, ("install", "no")),
+    R(What.VERSION_REFUSED, ("version", "no"), ("key",)),
+    R(What.PFS_REFUSED, ("pfs", "refusal")),
+    R(What.CERTIFICATE_REFUSED, ("certificate", "no"), ("key",)),
+    R(What.METHOD_REFUSED, ("method", "refusal")),
+    R(What.UNDECRYPTABLE, ("decrypt", "no"), ("selector",)),
+    R(What.SPI_UNKNOWN, ("nospi", "no"), ("ike", "proposal")),
+    R(What.ENCAPSULATION_REFUSED, ("encap", "refusal"), ("ike", "nopeer", "key")),
+    R(What.SELECTORS_REFUSED, ("selector", "refusal"), ("auth", "decrypt", "key", "nopeer")),
+    R(What.SELECTORS_REFUSED, ("nopeer", "selector")),
+    R(What.SELECTORS_REFUSED, ("nopeer", "child"), ("ike",)),
+    R(What.CHILD_PROPOSAL_REFUSED, ("proposal", "child", "refusal"), ("key", "ike")),
+    R(What.IKE_PROPOSAL_REFUSED, ("proposal", "ike", "refusal"), ("key", "child", "nopeer")),
+    R(What.CHILD_PROPOSAL_REFUSED, ("proposal", "child", "refusal"), ("key", "nopeer")),
+    R(What.NO_PEER, ("nopeer",), ("key",)),
+    R(What.PROPOSAL_REFUSED, ("proposal", "refusal"), ("key", "auth")),
+    R(What.KEY_REFUSED, ("key", "no"), ("up",)),
+    R(What.IDENTITY_REFUSED, ("identity", "refusal"), ("decrypt",)),
+    R(What.GAVE_UP, ("silence", "ended"), ("child",)),
+    R(What.AUTH_REFUSED, ("auth", "no"), ("up",)),
+    R(What.REKEY_FAILED, ("rekey", "no"), ("proposal", "selector", "silence")),
+    R(What.PEER_LOST, ("peerlost", "silence")),
+    R(What.KE_RETRY, ("group", "again"), ("child",)),
+    R(What.RESENT, ("again",), ("ended",)),
+    R(What.NO_ANSWER, ("silence",)),
+)
+"""Lines in which something is refused, lost or wrong."""
+
+_SA_UP = r" (?:ike )?sa \S* ?established"
+GOOD: tuple[Rule, ...] = (
+    R(None, ("rekey", "down")),
+    R(None, ("rekey", "renewed")),
+    R(What.IKE_UP, (), said=r" established (?:the |an? )?(?:ike|isakmp|parent) sa"),
+    R(None, ("auth", "me"), ("child",), unsaid=_SA_UP),
+    R(What.AUTH_OK, ("auth",), ("child",), unsaid=_SA_UP),
+    R(What.CHILD_UP, ("child",), unsaid=r" (?:ike|isakmp|parent) sa (?:\S+ )?(?:established|up)"),
+    R(What.IKE_UP, ("ike",)),
+    R(What.CHILD_UP, (), ("service",), said=r" tunnel| vpn| site link| link "),
+)
+"""Lines in which something came up, and nothing of it is denied."""
+
+NEUTRAL: tuple[Rule, ...] = (
+    R(What.AGREED, ("selected",)),
+    R(What.NAT_FLOAT, ("float",)),
+    R(What.PROPOSALS, ("names",), ("no",)),
+    R(What.CONFIGURED, ("configured",), ("begin",)),
+    R(What.DELETED_BY_PEER, ("delete", "received")),
+    # A finished rekey that names its new SPIs is a new child; all else about rekeying is under way.
+    R(What.CHILD_UP, ("rekey", "renewed", "child", "two spis"), ("scheduling",)),
+    R(What.REKEY, ("rekey",), ("scheduling",)),
+    R(What.CHILD_DOWN, ("down", "child")),
+    R(What.IKE_DOWN, ("down", "ike")),
+    R(What.ASKED, ("asked", "begin")),
+    R(What.ASKED, ("asked",), said="contacted"),
+    R(What.STARTED, ("begin", "service"), unsaid="ike sa| ike version"),
+    R(What.INITIATING, ("begin", "ike")),
+    R(What.INITIATING, ("begin", "child")),
+    R(What.INITIATING, ("begin",), said="gateway|far"),
+    R(None, ("begin",)),
+    R(What.RECEIVED, ("received",), said="packet.*(?:from| to )|(?:from| to ).*packet"),
+    R(What.SENT, ("sent",), said="packet.*(?:from| to )|(?:from| to ).*packet"),
+)
+"""Lines that neither succeed nor fail."""
+
+REFUSED: tuple[Rule, ...] = (
+    R(What.CHILD_PROPOSAL_REFUSED, (CHILD,)),
+    R(What.CHILD_PROPOSAL_REFUSED, (), said=" no child| child sa "),
+    R(What.IKE_PROPOSAL_REFUSED, (IKE, "named")),
+    R(
+        What.IKE_PROPOSAL_REFUSED,
+        (IKE,),
+        said=" (?:ike|isakmp|parent) sa (?:was |is )?(?:refused|rejected|failed|denied)",
+    ),
+)
+"""A refused proposal belongs to the IKE SA or to the Child SA, where exchange or words tell."""
+
+
+def first_of(rules: tuple[Rule, ...], text: str, ideas: frozenset[str]) -> Rule | None:
+    """The first rule that fits."""
+    return next((rule for rule in rules if rule.fits(text, ideas)), None)
+
+
+def classify(text: str, ideas: frozenset[str], notifies: tuple[str, ...], exchange: Exchange | None) -> What | None:
+    """What a plain line says; None where it says nothing about a negotiation.
+
+    The order: a reason that tells more than the notify sent with it, the notify, a message of a named exchange, success, trouble, the rest.
+    """
+    positive = "up" in ideas and "no" not in ideas
+    bad = _found(TROUBLE, text, ideas) if ideas & _TROUBLED else None
+    if bad in _SPECIFIC and not (positive and bad is not What.SEND_FAILED):
+        return bad
+    error = next((_ERRORS_OF_NOTIFIES[n] for n in notifies if n in _ERRORS_OF_NOTIFIES), None)
+    if error is not None:
+        return _refined(error, text, ideas, exchange)
+    if exchange and not positive and (" request " in text or " response " in text) and ideas & {"sent", "received"}:
+        if bad in (What.RESENT, What.UNDECRYPTABLE):
+            return bad
+        return What.RECEIVED if "received" in ideas else What.SENT
+    good = _found(GOOD, text, ideas) if positive else None
+    if good is not None:
+        return good
+    if bad is not None:
+        return _refined(bad, text, ideas, exchange)
+    return _found(NEUTRAL, text, ideas)
+
+
+def _found(rules: tuple[Rule, ...], text: str, ideas: frozenset[str]) -> What | None:
+    rule = first_of(rules, text, ideas)
+    return rule.what if rule is not None else None
+
+
+def layer_of(ideas: frozenset[str], exchange: Exchange | None) -> str | None:
+    """The layer a line speaks of: its exchange's, else the one its words name alone."""
+    if exchange and exchange.layer:
+        return exchange.layer
+    named = ideas & {"child", "ike"}
+    return next(iter(named)) if len(named) == 1 else None
+
+
+def _refined(what: What, text: str, ideas: frozenset[str], exchange: Exchange | None) -> What:
+    """A refusal with the layer it belongs to."""
+    if what is What.SELECTORS_REFUSED and exchange and exchange.layer == "ike":
+        return What.IDENTITY_REFUSED
+    if what is not What.PROPOSAL_REFUSED:
+        return what
+    layer = layer_of(ideas, exchange)
+    known = {CHILD if layer == "auth" else f"layer {layer}"} | ({"named"} if exchange else set())
+    return _found(REFUSED, text, ideas | known) or what
