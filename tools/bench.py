@@ -1,6 +1,6 @@
 """Speed as ratios against floors measured in the same run: `make bench`. Minima of interleaved runs, as these are steady.
 
-python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets walk hub
+python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets walk hub fleet
 """
 
 from __future__ import annotations
@@ -47,6 +47,15 @@ class Timed(StomionApp):
         super()._examined(found)
         self.call_after_refresh(self.exit)
 Timed([demo_folder()]).run(headless=True)
+"""
+
+CHECK = """
+import contextlib, io, sys
+from stomion.entry import main
+sys.argv = ["stomion", "check", {folder!r}]
+with contextlib.redirect_stdout(io.StringIO()) as out, contextlib.suppress(SystemExit):
+    main()
+assert "q-0" in out.getvalue() or "s0" in out.getvalue()
 """
 
 
@@ -325,13 +334,8 @@ def bench_walk(quick: bool) -> None:
     )
 
 
-def bench_hub(quick: bool) -> None:
-    """A hub's tunnels, each walked through the hub's long tables and its own, against parsing the sheets' TOML alone."""
-    import tomllib
-
-    from stomion.jobs.examine import examine
-
-    count = 50 if quick else 1_000
+def hub_sheets(count: int) -> dict[str, str]:
+    """The sheets of a hub with so many spokes: interfaces, routes, and two filter rules at the hub for each."""
     ends = 'site = "{site}"\n[[interface]]\nname = "wan0"\naddresses = ["{own}/24"]\n[[interface]]\nname = "lan0"\naddresses = ["{gate}"]\n'
     ends += '[[route]]\ndestination = "0.0.0.0/0"\ninterface = "wan0"\n'
     tunnel = '[[tunnel]]\nname = "q-{n}"\npeer_site = "{far}"\nlocal = "{own}"\npeer = "{peer}"\n'
@@ -340,13 +344,29 @@ def bench_hub(quick: bool) -> None:
     main, rules = ends.format(site="hub", own="192.0.2.10", gate="10.96.0.1/20"), ""
     texts = {}
     for n in range(count):
-        lan, peer = f"10.{64 + n // 250}.{n % 250}.0/24", f"198.51.{100 + n // 250}.{n % 250 + 1}"
+        lan, peer = f"10.{64 + n // 250}.{n % 250}.0/24", spoke_address(n)
         near = {"n": n, "own": "192.0.2.10", "peer": peer, "lan": "10.96.0.0/20", "there": lan, "far": f"s{n}"}
         back = {"n": n, "own": peer, "peer": "192.0.2.10", "lan": lan, "there": "10.96.0.0/20", "far": "hub"}
         main += tunnel.format(**near)
         rules += allow.format(a="10.96.0.0/20", b=lan) + allow.format(a=lan, b="10.96.0.0/20")
         texts[f"s{n}"] = ends.format(site=f"s{n}", own=peer, gate=lan.replace(".0/", ".1/")) + tunnel.format(**back)
     texts["hub"] = main + rules
+    return texts
+
+
+def spoke_address(n: int) -> str:
+    """A spoke's public address."""
+    return f"198.51.{100 + n // 250}.{n % 250 + 1}"
+
+
+def bench_hub(quick: bool) -> None:
+    """A hub's tunnels, each walked through the hub's long tables and its own, against parsing the sheets' TOML alone."""
+    import tomllib
+
+    from stomion.jobs.examine import examine
+
+    count = 50 if quick else 1_000
+    texts = hub_sheets(count)
     with tempfile.TemporaryDirectory() as folder:
         (Path(folder) / "sites").mkdir()
         for name, text in texts.items():
@@ -363,6 +383,60 @@ def bench_hub(quick: bool) -> None:
         "parsing their TOML",
         None,
         f"{found['ours']:.2f} s",
+    )
+
+
+def write_fleet(folder: Path, count: int, lines: int) -> None:
+    """A hub's sheets, and a log at every spoke: its tunnel comes up, all else is traffic."""
+    (folder / "sites").mkdir()
+    for name, text in hub_sheets(count).items():
+        (folder / "sites" / f"{name}.toml").write_text(text)
+    told = [
+        "2026-05-04T09:14:00Z {site} ike initiating IKE_SA to 192.0.2.10[500]",
+        "2026-05-04T09:14:01Z {site} ike IKE_SA established with 192.0.2.10[500]",
+        "2026-05-04T09:14:01Z {site} ike CHILD_SA established with 192.0.2.10, SPIs c{n:07x}_i d{n:07x}_o, TS {lan} === 10.96.0.0/20",
+    ]
+    other = (
+        "2026-05-04T09:15:{:02d}Z {} flow allow src=10.96.0.{} dst=198.51.100.{}:443 bytes={} rule=web-out state=new"
+    )
+    for n in range(count):
+        site, lan = f"s{n}", f"10.{64 + n // 250}.{n % 250}.0/24"
+        rows = [t.format(site=site, n=n, lan=lan) for t in told]
+        rows += [other.format(k % 60, site, k % 200, k % 250, k * 37 % 90_000) for k in range(lines - len(rows))]
+        (folder / site).mkdir()
+        (folder / site / "ike.log").write_text("\n".join(rows) + "\n")
+
+
+def bench_fleet(quick: bool) -> None:
+    """`check` of a hub's tunnels with sheets and a log of 1,000 lines at every spoke, against parsing the same files alone: TOML, and
+    each log line searched for the trade's words."""
+    import tomllib
+
+    from stomion.logs.lexicon import RELEVANT_BYTES
+
+    count, lines = (50 if quick else 1_000), 1_000
+    with tempfile.TemporaryDirectory() as place:
+        folder = Path(place)
+        write_fleet(folder, count, lines)
+
+        def floor() -> None:
+            for path in (folder / "sites").iterdir():
+                tomllib.loads(path.read_text())
+            for path in folder.glob("*/ike.log"):
+                with path.open("rb") as stream:
+                    for raw in stream:
+                        RELEVANT_BYTES.search(raw.lower())
+
+        def ours() -> None:
+            _python(CHECK.format(folder=str(folder)))
+
+        found = minima({"floor": floor, "ours": ours}, 2)
+    line(
+        f"check of {count} tunnels, logs of {lines:,} lines",
+        found["ours"] / found["floor"],
+        "parsing the same files",
+        None,
+        f"{found['ours']:.2f} s in a process of its own",
     )
 
 
@@ -410,6 +484,7 @@ BENCHES = {
     "sheets": bench_sheets,
     "walk": bench_walk,
     "hub": bench_hub,
+    "fleet": bench_fleet,
 }
 
 

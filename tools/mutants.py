@@ -36,7 +36,7 @@ AREAS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
         ("tests/tunnel", "tests/diagnosis/test_findings.py"),
     ),
     "logs": (
-        tuple(f"src/stomion/logs/{n}.py" for n in ("timestamps", "understand", "reader")),
+        tuple(f"src/stomion/logs/{n}.py" for n in ("timestamps", "understand", "classify", "reader")),
         ("tests/logs",),
     ),
 }
