@@ -38,6 +38,7 @@ STAMPS = [
     ("date=2026-05-04 time=09:14:07 up", ("zone",)),
     ("20260504T091407Z up", ()),
     ("2026-05-04 11:14:07 CEST gw", ()),
+    ("2026-05-04 09:14:07 GMT gw", ()),
     ("*May  4 05:14:07.000 EDT: ike", ("year",)),
     ("Mon May  4 18:14:07 JST 2026 up", ()),
     ("2026-05-04 11:14:07 Europe/Oslo up", ()),
@@ -73,6 +74,13 @@ def test_days_and_months_months_in_letters_and_halves_of_a_day() -> None:
     assert at("10:00:00.25 up") == datetime(2026, 5, 4, 10, 0, 0, 250_000, tzinfo=UTC)
     assert at("1777886047123456 up") == datetime(2026, 5, 4, 9, 14, 7, 123_456, tzinfo=UTC)
     assert at("2026-05-04T09:14:07-09:30 up") == datetime(2026, 5, 4, 18, 44, 7, tzinfo=UTC)
+
+
+def test_a_time_since_the_start_is_kept_as_it_is() -> None:
+    for line, at in (("[ 12.500000] ike", 12.5), ("uptime=77 ike", 77.0), ("up: 0.25 ike", 0.25)):
+        stamp = find_stamp(line, year=2026)
+        assert stamp is not None and (stamp.at, stamp.assumed) == (at, ("epoch",))
+        assert find_stamp(line, year=2026, first=stamp.shape) == stamp
 
 
 @pytest.mark.parametrize(("line", "assumed"), [

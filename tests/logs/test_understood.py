@@ -79,3 +79,25 @@ def test_a_line_in_a_log_says_what_it_says_alone() -> None:
         assert (event is None) is (not row), line
         if event is not None:
             assert (event.what.value, event.far) == (row["what"], row.get("far", False)), line
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "alike"),
+    [
+        ("ike: 198.51.100.34 does not answer", "ike: 203.0.113.7 does not answer", True),
+        ("[17] ike: 198.51.100.34 does not answer", "[4] ike: 203.0.113.7 does not answer", True),
+        ("ike: <north|17> no answer", "ike: <north|4> no answer", True),
+        ("ike: north{17} no answer", "ike: north{3} no answer", True),
+        ("17 ike: no answer", "18 ike: no answer", False),
+        ("ike: child sa c1a5c1a5 has no answer", "ike: child sa d00dd00d12 has no answer", True),
+        ("ike: child sa c1a5c1a5 has no answer", "ike: child sa 12345 has no answer", False),
+        ("ike: no answer after 1234 ms", "ike: no answer after 777 ms", True),
+        ("ike: no answer from port 4500 yet", "ike: no answer from port 500 yet", False),
+        ("ike: (17) no answer", "ike: (18) no answer", False),
+    ],
+)
+def test_lines_that_differ_in_numbers_alone_are_read_once(one: str, other: str, alike: bool) -> None:
+    understanding.said_by.cache_clear()
+    understand(one, HERE)
+    understand(other, HERE)
+    assert understanding.said_by.cache_info().misses == (1 if alike else 2)
