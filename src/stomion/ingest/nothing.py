@@ -5,7 +5,6 @@ from __future__ import annotations
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Kind
 
-
 _ODD = bytes(byte for byte in range(32) if not 9 <= byte <= 13 and byte != 27)
 """Control characters that texts don't have, save a few by accident."""
 
