@@ -392,7 +392,13 @@ def test_links(case: Case, records: str, codes: list[str]) -> None:
 
 @pytest.mark.parametrize(
     ("lost", "codes"),
-    [(range(5, 50, 9), ["packet-loss"]), (range(20, 30), []), ((7, 30), []), ((), []), (range(60), [])],
+    [
+        (range(5, 50, 9), ["packet-loss"]),
+        (range(20, 30), ["path-outage"]),
+        ((7, 30), []),
+        ((), []),
+        (range(60), ["test-fails-unexplained"]),
+    ],
     ids=["scattered", "one gap", "two single ones", "none", "all"],
 )
 def test_loss_of_single_packets(case: Case, lost: range | tuple[int, ...], codes: list[str]) -> None:

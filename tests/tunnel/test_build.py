@@ -118,7 +118,7 @@ TEST = '{{"kind":"test","at":"2026-05-04T09:2{n}:00Z","from":"{site}/host","to":
     ("forth", "back", "status", "traffic"),
     [
         (3, 3, Status.WORKING, Verdict.PASS),
-        (3, 0, Status.UNPROVEN, Verdict.CAUTION),
+        (3, 0, Status.DEGRADED, Verdict.CAUTION),
         (0, 0, Status.UNPROVEN, Verdict.CAUTION),
     ],
 )

@@ -31,16 +31,19 @@ def _tunnel(t: TunnelRecord) -> str:
     for finding in t.findings:
         lines.extend(_finding(finding))
     if not t.findings:
-        lines.append(
-            "  Nothing wrong was seen." if t.status == "working" else f"  Nothing wrong was seen, and {_why(t)}."
-        )
+        said = "Nothing wrong was seen" + ("" if t.status == "working" else f", and {_why(t)}") + "."
+        lines.extend(textwrap.wrap(said + _rests_on(t), WIDTH, initial_indent="  ", subsequent_indent="  "))
+    lines.extend(f"    carried: {text}" for text in t.proof[:3])
     return clean_lines(lines) + "\n"
 
 
+def _rests_on(t: TunnelRecord) -> str:
+    """What was looked at, and what is not there to be looked at."""
+    looked = f" Looked at: {'; '.join(t.looked_at)}." if t.looked_at else ""
+    return looked + (f" Missing: {'; '.join(t.missing)}." if t.missing else "")
+
+
 def _why(t: TunnelRecord) -> str:
-    traffic = next((s for s in t.stages if s.stage == "traffic"), None)
-    if traffic and traffic.verdict == "caution":
-        return "Tests fail; no cause was found in the evidence."
     return "it starts on demand" if t.status == "idle" else "nothing proves that it carries traffic"
 
 
@@ -48,7 +51,8 @@ def _finding(f: FindingRecord) -> list[str]:
     lines = textwrap.wrap(f"{f.summary}  ({f.certainty})", WIDTH, initial_indent="  ", subsequent_indent="  ")
     if f.detail:
         lines += textwrap.wrap(f.detail, WIDTH, initial_indent="  ", subsequent_indent="  ")
-    lines.append(f"    {f.code} · must change: {', '.join(f.sides)}")
+    asks = "concerns" if f.caution else "must change"
+    lines.append(f"    {f.code} · {asks}: {', '.join(f.sides)}")
     for remedy in f.remedies:
         lines.append(f"    {remedy.side}: {remedy.text}")
     lines.extend(f"    proof: {_place(p)}" for p in f.evidence)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from stomion.diagnosis.catalogue import RULES
 from stomion.diagnosis.spec import Context, Spec
-from stomion.diagnosis.stages import stage_verdicts, status_of
+from stomion.diagnosis.stages import REFUSABLE, stage_verdicts, status_of
 from stomion.model.finding import STAGES, Finding, StageVerdict, Status
 from stomion.tunnel.cause import leading_cause
 from stomion.tunnel.flows import flows_of
@@ -55,9 +55,16 @@ def run(context: Context, only: Callable[[Spec], bool] = lambda _spec: True) -> 
             continue
         if finding is not None:
             found.append(finding)
-    found = _without_symptoms(found)
+    found = _without_symptoms(_without_leftovers(found))
     found.sort(key=lambda f: (f.caution, STAGES.index(f.stage), f.order))
     return Judgement(tuple(found), tuple(crashed))
+
+
+def _without_leftovers(found: list[Finding]) -> list[Finding]:
+    """What is only to be said where no fault explains the rest goes where one does."""
+    leftover = {rule.spec.code for rule in RULES if rule.spec.leftover}
+    faults = any(not f.caution for f in found)
+    return [f for f in found if not (faults and f.code in leftover)]
 
 
 def _without_symptoms(found: list[Finding]) -> list[Finding]:
@@ -75,9 +82,11 @@ def _without_symptoms(found: list[Finding]) -> list[Finding]:
 
 def diagnose(picture: Picture) -> Diagnosis:
     """Judge one tunnel."""
-    judged = run(Context(picture, leading_cause(picture)))
+    cause = leading_cause(picture)
+    judged = run(Context(picture, cause))
     first = next((f for f in judged.findings if not f.caution), None)
-    stages = stage_verdicts(picture, first)
+    refused = first is not None and cause is not None and not cause.declared and first.stage in REFUSABLE
+    stages = stage_verdicts(picture, first, refused)
     flows = flows_of(picture)
     lines = (*judged.crashed, *(flows.given_up if flows is not None else ()))
-    return Diagnosis(picture, status_of(picture, first, stages), stages, judged.findings, lines)
+    return Diagnosis(picture, status_of(picture, judged.findings, stages), stages, judged.findings, lines)

@@ -28,6 +28,8 @@ class Spec:
     decided: str
     example: str
     caution: bool = False
+    leftover: bool = False
+    """Said only where no fault is found: what it tells of would be that fault's effect."""
     explains: frozenset[str] = frozenset()
     """Codes of what this fault brings about: they are listed as its symptoms, not as findings of their own."""
 

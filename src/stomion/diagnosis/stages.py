@@ -11,6 +11,7 @@ from stomion.model.event import What
 from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Status, Verdict
 from stomion.model.provenance import Provenance
 from stomion.tunnel import settings
+from stomion.tunnel.attempts import attempts_of, before_and_after, latest, passing, sender
 from stomion.tunnel.picture import End, Picture
 from stomion.tunnel.settings import Basis, Layer, known, ranges
 from stomion.tunnel.up import proven_at
@@ -18,8 +19,11 @@ from stomion.tunnel.up import proven_at
 NOTHING = Line(Verdict.UNSEEN)
 
 
-def stage_verdicts(picture: Picture, first: Finding | None) -> tuple[StageVerdict, ...]:
-    """All ten stages. Beyond the first fault everything is unreached: its failing would mean nothing."""
+def stage_verdicts(picture: Picture, first: Finding | None, refused: bool = False) -> tuple[StageVerdict, ...]:
+    """All ten stages. Beyond the first fault everything is unreached: its failing would mean nothing.
+
+    `refused`: the first fault is a refusal that was seen, which proves that the stages before it were reached.
+    """
     out = []
     at = STAGES.index(first.stage) if first else len(STAGES)
     for index, stage in enumerate(STAGES):
@@ -29,7 +33,7 @@ def stage_verdicts(picture: Picture, first: Finding | None) -> tuple[StageVerdic
             left, right = (_faulty(line, end, first) for line, end in zip((left, right), picture.ends, strict=True))
         elif index > at:
             left, right = (Line(Verdict.UNREACHED, x.text if x.where else "", x.where) for x in (left, right))
-        elif first and index < at and Verdict.PASS not in (left.verdict, right.verdict) and stage in _IMPLIED:
+        elif refused and index < at and Verdict.PASS not in (left.verdict, right.verdict) and stage in _IMPLIED:
             left, right = _implied(left), _implied(right)
         words = (left.text or "", right.text or "") if first and index == at else (_words(left), _words(right))
         out.append(StageVerdict(stage, left.verdict, right.verdict, words, (left.where, right.where)))
@@ -42,8 +46,10 @@ def _words(line: Line) -> str:
     return line.text
 
 
+REFUSABLE = (Stage.IKE, Stage.CHILD, Stage.SELECTORS)
+"""Stages whose faults are refusals by the other end, where they were seen."""
 _IMPLIED = (Stage.UNDERLAY, Stage.IKE, Stage.CHILD)
-"""Stages that a fault further on could not be reached without."""
+"""Stages without which a refusal further on could not have been made."""
 
 
 def _implied(line: Line) -> Line:
@@ -150,9 +156,9 @@ def _from_tables(stage: Stage) -> Callable[[Picture, End], Line]:
 
 
 def _passing(picture: Picture) -> Line:
-    wanted = [t for t in picture.tests if t.expected]
-    if wanted and all(t.passed for t in wanted) and {t.from_left for t in wanted} == {True, False}:
-        return Line(Verdict.PASS, "traffic gets through", wanted[-1].where)
+    wanted = [a for a in latest(picture) if a.expected]
+    if wanted and all(a.passes for a in wanted) and {a.from_left for a in wanted} == {True, False}:
+        return Line(Verdict.PASS, "inferred: traffic gets through", wanted[-1].where)
     return NOTHING
 
 
@@ -171,15 +177,23 @@ def _carriage(picture: Picture, end: End) -> Line:
 
 
 def _traffic(picture: Picture, end: End) -> Line:
-    mine = [t for t in picture.tests if t.from_left is (end is picture.left)]
-    if not mine:
+    tried = [a for a in attempts_of(picture) if sender(picture, a) is end]
+    if not tried:
         return NOTHING
-    # What a gateway sends itself leaves with its outer address, which the selectors need not hold: no answer says nothing.
-    latest = {(t.who, t.to, t.service): t for t in mine if t.passed or t.who != end.site}
-    passed = sum(1 for t in mine if t.passed)
-    kept = all(t.passed is t.expected for t in latest.values())
-    verdict = (Verdict.PASS if kept else Verdict.CAUTION) if latest else Verdict.UNSEEN
-    return Line(verdict, f"{len(mine)} test{'' if len(mine) == 1 else 's'}, {passed} answered", mine[-1].where)
+    last = [a for a in latest(picture) if sender(picture, a) is end]
+    tests = [a for a in tried if a.last is None]
+    series = [a for a in tried if a.last is not None]
+    words = []
+    if tests:
+        answered = sum(1 for a in tests if not a.silent)
+        words.append(f"{len(tests)} test{'' if len(tests) == 1 else 's'}, {answered} answered")
+    if series:
+        words.append(f"{sum(a.sent for a in series)} probes, {sum(a.received for a in series)} answered")
+    if any(a.silent and later.passes for a, later in before_and_after(picture) if sender(picture, a) is end):
+        words.append("silent before the tunnel was up")
+    kept = all(a.passes if a.expected else a.silent for a in last)
+    verdict = (Verdict.PASS if kept else Verdict.CAUTION) if last else Verdict.UNSEEN
+    return Line(verdict, " · ".join(words), (last or tried)[-1].where)
 
 
 def _failover(_picture: Picture, _end: End) -> Line:
@@ -200,19 +214,26 @@ _LINES: dict[Stage, Callable[[Picture, End], Line]] = {
 }
 
 
-def status_of(picture: Picture, first: Finding | None, stages: tuple[StageVerdict, ...]) -> Status:
+_PARTLY = frozenset(("packet-loss", "target-down"))
+"""Faults of a part: with any answer at all the tunnel carries something."""
+
+
+def status_of(picture: Picture, findings: tuple[Finding, ...], stages: tuple[StageVerdict, ...]) -> Status:
     """A fault breaks a tunnel, save that a part of it may still work; traffic or counters prove one that works."""
+    first = next((f for f in findings if not f.caution), None)
+    answered = bool(passing(picture))
     if first is not None:
         # A narrowed child carries a part; one that can't be renewed carries on until it expires.
         part = first.code == "selectors-narrowed" or (
             first.code == "pfs-mismatch" and any(e.story.child_up is not None for e in picture.ends)
         )
         beyond = STAGES.index(first.stage) > STAGES.index(Stage.SELECTORS)
-        part = part or (beyond and any(t.passed and t.expected for t in picture.tests))
-        return Status.DEGRADED if part else Status.BROKEN
+        return Status.DEGRADED if part or (answered and (beyond or first.code in _PARTLY)) else Status.BROKEN
     by_stage = {s.stage: s for s in stages}
     traffic, carriage = by_stage[Stage.TRAFFIC], by_stage[Stage.CARRIAGE]
     if traffic.whole is Verdict.CAUTION:
+        return Status.DEGRADED if answered else Status.UNPROVEN
+    if any(f.code == "reached-without-tunnel" for f in findings):
         return Status.UNPROVEN
     if traffic.whole is Verdict.PASS or carriage.whole is Verdict.PASS:
         return Status.WORKING

@@ -56,7 +56,7 @@ _TUNNEL_LINKS = ("none", "ipip", "gre", "sit", "tunnel6", "xfrm")
 def _with_addresses(tables: Tables, rows: list[Any], _file: str) -> Tables:
     """Interfaces with their addresses and networks."""
     addresses = {dev: list(found) for dev, found in tables.addresses.items()}
-    tunnel_devs = set(tables.tunnel_devs)
+    tunnel_devs, down = set(tables.tunnel_devs), set(tables.down)
     for link in rows:
         if not isinstance(link, dict):
             continue
@@ -70,11 +70,13 @@ def _with_addresses(tables: Tables, rows: list[Any], _file: str) -> Tables:
                 continue
         flags = link.get("flags")
         flags = flags if isinstance(flags, list) else []
+        if flags and ("UP" not in flags or "NO-CARRIER" in flags or text_of(link, "operstate") == "DOWN"):
+            down.add(dev)
         pointlike = "POINTOPOINT" in flags or text_of(link, "link_type") in _TUNNEL_LINKS
         if pointlike and dev != "lo":
             tunnel_devs.add(dev)
     held = {dev: tuple(found) for dev, found in addresses.items()}
-    return replace(tables, addresses=held, tunnel_devs=frozenset(tunnel_devs))
+    return replace(tables, addresses=held, tunnel_devs=frozenset(tunnel_devs), down=frozenset(down))
 
 
 _XFRM = re.compile(r"^src (?P<src>\S+) dst (?P<dst>\S+)")

@@ -18,6 +18,7 @@ _ANSWER = re.compile(
     _AT + r"\d{1,6} bytes from \S{2,60}:? icmp_seq=(?P<seq>\d{1,9})\b.{0,40}?time=(?P<ms>\d{1,7}(?:\.\d{1,3})?) ?ms"
 )
 _SILENT = re.compile(_AT + r"(?:no answer yet for icmp_seq=(?P<seq>\d{1,9})|From \S{2,60} icmp_seq=(?P<told>\d{1,9}) )")
+_SUM = re.compile(r"^(?P<sent>\d{1,9}) packets transmitted, (?P<got>\d{1,9}) (?:packets )?received\b")
 PING_HEAD = re.compile(rb"\A(?:\$ ping[^\n]{0,200}\n)?PING [0-9a-fA-F.:]{2,45}[ (]")
 
 
@@ -33,6 +34,13 @@ def read_ping(lines: Iterable[tuple[int, str]], source: str) -> list[tuple[int, 
         head = _HEAD.match(line)
         if head:
             to = head["to"]
+            continue
+        total = _SUM.match(line)
+        if total and to and int(total["sent"]) <= MAX_PROBES:
+            # What was sent after the last answer stands in the total alone.
+            for lost in range(last + 1, int(total["sent"]) + (1 if last or not found else 0)):
+                found.setdefault(lost, (number, PingRecord("", source, to, lost, None)))
+            last = max(last, int(total["sent"]))
             continue
         answer = _ANSWER.search(line)
         silent = None if answer else _SILENT.search(line)

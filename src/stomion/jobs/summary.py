@@ -10,6 +10,9 @@ from stomion.diagnosis.runner import Diagnosis
 from stomion.jobs.examine import Examined
 from stomion.model.finding import Finding
 from stomion.model.provenance import Provenance
+from stomion.tunnel.attempts import attempts_of
+from stomion.views.looked import looked_at, missing, proof_words
+from stomion.vocabulary.times import utc_text
 
 
 class Place(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -52,8 +55,23 @@ class StageRecord(msgspec.Struct, frozen=True):
     ends: dict[str, str]
 
 
+class TestLine(msgspec.Struct, frozen=True):
+    """What was tried between the two LANs: a test, or a continuous ping as a whole."""
+
+    __test__ = False
+    source: str = msgspec.field(name="from")
+    to: str
+    service: str
+    sent: int
+    received: int
+    error: str
+    at: str | None
+    file: str
+    line: int | None
+
+
 class TunnelRecord(msgspec.Struct, frozen=True):
-    """One tunnel."""
+    """One tunnel. `looked_at` and `missing` name what the judgement rests on, and the kinds of evidence that nobody gave."""
 
     name: str
     ends: tuple[str, str]
@@ -61,6 +79,11 @@ class TunnelRecord(msgspec.Struct, frozen=True):
     stages: tuple[StageRecord, ...]
     first_fault: FindingRecord | None
     findings: tuple[FindingRecord, ...]
+    tests: tuple[TestLine, ...] = ()
+    proof: tuple[str, ...] = ()
+    """What proves that it carries, in words."""
+    looked_at: tuple[str, ...] = ()
+    missing: tuple[str, ...] = ()
 
 
 class Unknown(msgspec.Struct, frozen=True):
@@ -124,6 +147,13 @@ def _tunnel(d: Diagnosis) -> TunnelRecord:
         stages,
         _finding(first) if first else None,
         tuple(_finding(f) for f in d.findings),
+        tuple(
+            TestLine(a.who, a.to, a.service, a.sent, a.received, a.error, utc_text(a.at), a.where.file, a.where.line)
+            for a in attempts_of(d.picture)
+        ),
+        proof_words(d.picture),
+        looked_at(d.picture),
+        missing(d.picture),
     )
 
 

@@ -25,6 +25,27 @@ class Loss:
     runs: int
 
 
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """Probes lost in one piece: the index of the first of them, and how many; answers stand before and after."""
+
+    first: int
+    lost: int
+
+
+def one_gap(answered: Sequence[bool]) -> Gap | None:
+    """The one longer piece of a series in which nothing was answered, else None: single probes beside it do not count."""
+    runs, at = [], 0
+    for got, group in groupby(answered):
+        count = len(list(group))
+        if not got and count > 1:
+            runs.append(Gap(at, count))
+        at += count
+    if len(runs) != 1 or runs[0].first == 0 or runs[0].first + runs[0].lost == len(answered):
+        return None
+    return runs[0]
+
+
 def scattered_loss(answered: Sequence[bool]) -> Loss | None:
     """The loss of a series (True for an answered probe) where it is scattered, else None."""
     runs = [len(list(group)) for got, group in groupby(answered) if not got]

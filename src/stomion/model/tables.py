@@ -219,6 +219,8 @@ class Tables:
     source: Origin = Origin.SYSTEM
     addresses: Mapping[str, tuple[Address, ...]] = field(default_factory=dict)
     """By interface."""
+    down: frozenset[str] = frozenset()
+    """Interfaces that are switched off or without a link."""
     zones: Mapping[str, str] = field(default_factory=dict)
     tunnel_devs: frozenset[str] = frozenset()
     routes: tuple[Route, ...] = ()

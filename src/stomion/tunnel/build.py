@@ -124,7 +124,8 @@ def _tests(picture: Picture, index: Index) -> Iterator[LanTest]:
             continue
         yield LanTest(
             end is picture.left, record.received > 0, record.expected != "blocked", rfc3339_seconds(record.at), placed.where(end.site),
-            record.service, _host_address(record.source, end, picture.other(end)), record.to, record.source, record.error,
+            record.service, _host_address(record.source, end, picture.other(end)), record.to, record.source,
+            record.error, sent=record.sent, received=record.received,
         )  # fmt: skip
 
 

@@ -35,6 +35,9 @@ class LanTest:
     error: str = ""
     seen: bool = True
     """False for a flow that case.toml expects and nobody tested."""
+    sent: int = 1
+    received: int = 0
+    """Probes and answers."""
     asked: str = ""
     """What was expected of a whole range, where this flow is one packet of it."""
 

@@ -92,9 +92,9 @@ def quiet_words(diagnosis: Diagnosis) -> str:
         )
     if diagnosis.status is Status.IDLE:
         return "Idle: it starts with traffic, and there was none."
-    traffic = next(s for s in diagnosis.stages if s.stage is Stage.TRAFFIC)
-    if traffic.whole is Verdict.CAUTION:
-        return "Tests fail; no cause was found in the evidence."
+    unexplained = next((f for f in diagnosis.findings if f.code == "test-fails-unexplained"), None)
+    if unexplained is not None:
+        return unexplained.summary
     if any(e.story.child_up for e in picture.ends):
         return "The Child SA is up; nothing proves that it carries traffic."
     return "Nothing wrong was seen, and nothing proves that it works."

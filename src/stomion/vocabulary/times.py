@@ -20,3 +20,11 @@ def clock_text(at: float, *, day: bool = False) -> str:
     except (ValueError, OverflowError, OSError):
         return f"{at:.3f}"
     return moment.strftime("%Y-%m-%d %H:%M:%S" if day else "%H:%M:%S") + f".{moment.microsecond // 1000:03d}"
+
+
+def utc_text(at: float | None) -> str | None:
+    """Seconds since 1970 UTC as an RFC 3339 time; None where there is none, or one outside the calendar."""
+    try:
+        return None if at is None else datetime.fromtimestamp(at, UTC).isoformat(timespec="milliseconds")
+    except (ValueError, OverflowError, OSError):
+        return None

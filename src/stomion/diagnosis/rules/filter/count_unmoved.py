@@ -20,6 +20,7 @@ SPEC = Spec(
     decided="A failed flow that the tables let pass is walked; the first rule on its way with a count shows none, or the same in two readings of its table. Every new connection counts once in the rule that lets it pass.",
     example="Whelk's rule 2 counts no packet though three tests to its web server were sent: they are lost before Whelk.",
     caution=True,
+    explains=frozenset({"test-fails-unexplained"}),
 )
 
 

@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.traffic import unexpected_pass, wrong_target
+from stomion.diagnosis.rules.traffic import (
+    reached_without_tunnel,
+    target_down,
+    test_fails_unexplained,
+    unexpected_pass,
+    wrong_target,
+)
 from stomion.diagnosis.spec import Rule
 
 RULES: tuple[Rule, ...] = (
     unexpected_pass.RULE,
+    target_down.RULE,
     wrong_target.RULE,
+    reached_without_tunnel.RULE,
+    test_fails_unexplained.RULE,
 )

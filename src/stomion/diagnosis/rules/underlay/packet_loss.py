@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Rule, Spec
-from stomion.measure.loss import scattered_loss
+from stomion.measure.loss import ENOUGH, scattered_loss
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
+from stomion.tunnel.attempts import failing
 
 SPEC = Spec(
     code="packet-loss",
@@ -14,6 +15,8 @@ SPEC = Spec(
     decided="A continuous ping between the LANs loses several probes apart from each other, with answers between them, and nothing else that is seen explains the gaps.",
     example="6 of 60 probes from Quayhead to Marram were lost, one at a time.",
 )
+
+_TEST = "test the line without the tunnel, public address to public address; look for errors and full queues"
 
 
 def judge(context: Context) -> Finding | None:
@@ -29,15 +32,28 @@ def judge(context: Context) -> Finding | None:
             Certainty.LIKELY,
             f"{loss.lost} of {loss.sent} probes from {series.source} to {series.to} were lost, in {loss.runs} separate gaps.",
             [
-                Remedy(
-                    PATH,
-                    "test the line without the tunnel, public address to public address; look for errors and full queues",
-                )
+                Remedy(PATH, _TEST),
             ],
             [series.where],
             {"lost": loss.lost, "sent": loss.sent, "runs": loss.runs},
         )
-    return None
+    return _of_tests(context)
+
+
+def _of_tests(context: Context) -> Finding | None:
+    """Tests of which a part is answered, in a number that tells more than chance."""
+    lossy = [a for a in failing(context.picture) if a.lossy and a.last is None and a.sent >= ENOUGH]
+    if not lossy:
+        return None
+    sent, lost = sum(a.sent for a in lossy), sum(a.sent - a.received for a in lossy)
+    return SPEC.finding(
+        [PATH],
+        Certainty.LIKELY,
+        f"{lost} of {sent} packets between the LANs were lost: {'; '.join(a.says for a in lossy[:3])}.",
+        [Remedy(PATH, _TEST)],
+        [a.where for a in lossy],
+        {"lost": lost, "sent": sent},
+    )
 
 
 RULE = Rule(SPEC, judge)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Rule, Spec
+from stomion.measure.loss import one_gap
 from stomion.model.finding import PATH, Certainty, Finding, Stage
 
 SPEC = Spec(
@@ -10,7 +11,7 @@ SPEC = Spec(
     stage=Stage.UNDERLAY,
     title="The path was interrupted",
     means="Peer detection gave up on a peer that answered again later: the path or the peer was away for a while. The tunnel works now.",
-    decided="An end's log loses the peer and later sets up an IKE SA or Child SA with it again.",
+    decided="An end's log loses the peer and later sets up an IKE SA or Child SA with it again; or one piece of a continuous ping between the LANs is lost, and nothing else tells why.",
     example="Quayhead lost contact with Marram at 09:14:02 and regained it 38 s later.",
     caution=True,
 )
@@ -32,6 +33,28 @@ def judge(context: Context) -> Finding | None:
             f"{end.title} lost contact with {other.title}{after}{often}.",
             evidence=[lost.where, back.where],
             facts={"outages": times, "seconds": gone},
+        )
+    return _of_pings(context)
+
+
+def _of_pings(context: Context) -> Finding | None:
+    """A piece of a continuous ping between the LANs was lost, with answers before and after, and nothing else that is seen tells of it."""
+    picture = context.picture
+    if context.cause is not None or picture.link_events or any(e.story.lost for e in picture.ends):
+        return None
+    for series in picture.pings:
+        gap = one_gap(series.answered)
+        if gap is None:
+            continue
+        begin, end = series.times[gap.first], series.times[gap.first + gap.lost]
+        seconds = round(end - begin, 1) if begin is not None and end is not None else None
+        length = f"{seconds:g} s, " if seconds is not None else ""
+        return SPEC.finding(
+            [PATH],
+            Certainty.LIKELY,
+            f"The ping from {series.source} to {series.to} was silent once, for {length}{gap.lost} probes, and answered before and after.",
+            evidence=[series.where],
+            facts={"outages": 1, "seconds": seconds, "lost": gap.lost},
         )
     return None
 
