@@ -26,8 +26,14 @@ WAIT_S = 0.25
 _NEWNET = 0x40000000
 
 
+class Refused(Exception):
+    """The system does not take such a table: a next hop that another route leads to is on no link."""
+
+
 def run(*command: str, stdin: str = "") -> str:
     done = subprocess.run(command, input=stdin, capture_output=True, text=True, check=False)
+    if done.returncode and "No route to host" in done.stderr:
+        raise Refused(done.stderr)
     if done.returncode:
         raise RuntimeError(f"{' '.join(command)}: {done.stderr.strip()}\n{stdin[:2000]}")
     return done.stdout
