@@ -198,7 +198,8 @@ def test_the_nearest_miss_is_the_pair_with_the_fewest_kinds() -> None:
 
 
 @pytest.mark.parametrize(("proposal", "layer", "expected"), [
-    (_p("3DES AES-CBC-256 DES", "HMAC-SHA1-96", "2 14"), "IKE", ["3DES", "DES", "HMAC-SHA1-96", "group 2"]),
+    (_p("3DES AES-CBC-256 DES", "HMAC-SHA1-96", "2 14"), "IKE", ["3DES", "DES", "group 2"]),
+    (_p("AES-CBC-256", "HMAC-MD5-96 HMAC-SHA1-96", "3 4"), "IKE", ["HMAC-MD5-96", "group 3", "group 4"]),
     (_p("NULL", group="1 5"), "ESP", ["NULL", "PFS group 1", "PFS group 5"]),
     (_p("AES-GCM-16-256", group="19"), "ESP", []), (_p("CAMELLIA-CBC-256", prf=("HMAC-MD5",)), "IKE", []),
 ])  # fmt: skip

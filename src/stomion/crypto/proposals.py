@@ -52,13 +52,14 @@ def _meet(a: str, b: str) -> bool:
 def settled(offer: Proposal, accept: Proposal) -> Proposal:
     """What two proposals that agree come to: of every kind the first offered value that is accepted (RFC 7296 2.7).
 
-    A kind that only one of them names keeps that one's first value, as nothing contradicts it.
+    A kind that only one of them names keeps that one's first value, as nothing contradicts it; save the group of ESP, which only one of
+    them asking for is no agreement on it.
     """
 
     def first(kind: str) -> tuple[str, ...]:
         ours, theirs = offer.values(kind), accept.values(kind)
         if not ours or not theirs:
-            return ours[:1] or theirs[:1]
+            return () if kind == "group" and offer.protocol == "ESP" else ours[:1] or theirs[:1]
         return shared(ours, theirs)[:1]
 
     encryption = first("encryption")

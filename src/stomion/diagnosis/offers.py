@@ -12,6 +12,7 @@ from stomion.model.finding import Remedy
 from stomion.model.proposal import Proposal
 from stomion.tunnel.picture import End
 from stomion.tunnel.settings import Basis, Layer, accepted, declared_proposals, offered
+from stomion.vocabulary.algorithms import is_known
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,10 +105,8 @@ def remedies_for(offers: Offers, asker: End, refuser: End, layer: str) -> tuple[
         )
     at_asker = _additions(offers, "accepted")
     at_refuser = _additions(offers, "offered")
-    return (
-        Remedy(asker.site, f"offer {at_asker}" if at_asker else "nothing"),
-        Remedy(refuser.site, f"allow {at_refuser}" if at_refuser else "nothing"),
-    )
+    added = ((asker, "offer", at_asker), (refuser, "allow", at_refuser))
+    return tuple(Remedy(end.site, f"{verb} {values}") for end, verb, values in added if values)
 
 
 def _additions(offers: Offers, source: str) -> str:
@@ -115,9 +114,12 @@ def _additions(offers: Offers, source: str) -> str:
     parts = []
     for kind in offers.differs:
         values = offers.all_accepted(kind) if source == "accepted" else offers.all_offered(kind)
+        values = tuple(v for v in values if is_known(kind, v))
         best = strongest(kind, values)
         others = [v for v in values if v != best]
         word = "group " if kind == "group" else "PRF " if kind == "prf" else ""
-        if best:
-            parts.append(word + listed([best, *others]))
+        if not best:
+            # Of a kind whose every value is a slip there is nothing to add.
+            return ""
+        parts.append(word + listed([best, *others]))
     return " and ".join(parts)

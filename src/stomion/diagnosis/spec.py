@@ -95,7 +95,8 @@ class Context:
         if cause is None:
             return ()
         if cause.declared:
-            return sheet_places(self)
+            keys = _SHEET_KEYS.get(cause.what, ())
+            return tuple(p for end in self.picture.ends if (p := end.sheet_at(*keys)) is not None)
         places: list[Provenance] = []
         if cause.refusal:
             places.append(cause.refusal.event.where)
@@ -127,6 +128,18 @@ class Context:
 
 def _same_kind(a: Refusal, b: Refusal) -> bool:
     return a.event.far or a.what is b.what
+
+
+_SHEET_KEYS = {
+    What.VERSION_REFUSED: ("ike",),
+    What.MODE_REFUSED: ("mode",),
+    What.METHOD_REFUSED: ("auth",),
+    What.KEY_REFUSED: ("key_mark",),
+    What.IKE_PROPOSAL_REFUSED: ("ike_proposal.0.encryption", "ike_proposal.0"),
+    What.CHILD_PROPOSAL_REFUSED: ("esp_proposal.0.encryption", "esp_proposal.0"),
+    What.SELECTORS_REFUSED: ("local_ts", "remote_ts"),
+}
+"""Where in a tunnel's sheet the value stands that decides."""
 
 
 def last_event(end: End, *what: What) -> Event | None:

@@ -27,7 +27,8 @@ from stomion.model.site import (
 )
 from stomion.space.axis import interval_of
 from stomion.space.services import service_of
-from stomion.vocabulary.algorithms import encryption_of, find_proposal, group_of
+from stomion.vocabulary.algorithms import is_known
+from stomion.vocabulary.durations import seconds_of
 
 MAX_PROBLEMS = 40
 _TABLES: dict[str, type[msgspec.Struct]] = {
@@ -60,6 +61,11 @@ def read_sheet(text: str) -> SheetReading:
 class _Reader:
     def __init__(self, data: dict[str, Any], lines: dict[str, int]) -> None:
         self._data, self._lines = data, lines
+        self._under: dict[str, list[str]] = {}
+        for key in lines:
+            table = ".".join(key.split(".", 2)[:2])
+            if table != key:
+                self._under.setdefault(table, []).append(key)
         self._troubles: list[tuple[int | None, str]] = []
 
     def read(self, site: str) -> SheetReading:
@@ -77,11 +83,18 @@ class _Reader:
                 made = self._part(path, name, row, kind)
                 if made is not None:
                     kept_lines[f"{name}.{len(found)}"] = self._lines.get(path, 0)
+                    if name == "tunnel":
+                        kept_lines |= self._within(path, f"{name}.{len(found)}")
                     found.append(made)
             parts[name] = tuple(found)
         self._duplicates(parts["tunnel"])
         sheet = SiteSheet(site, first, lines=kept_lines, **parts)
         return SheetReading(sheet, self._said())
+
+    def _within(self, path: str, name: str) -> dict[str, int]:
+        """Lines of a table's keys and of the tables in it."""
+        mine = self._under.get(path, ())
+        return {f"{name}{key[len(path) :]}": self._lines[key] for key in mine}
 
     def _said(self) -> list[tuple[int | None, str]]:
         """The first troubles, and how many more there are."""
@@ -117,6 +130,10 @@ class _Reader:
             if key in _PROPOSALS:
                 kept[key] = self._proposals(f"{path}.{key}", key, value)
                 continue
+            if key == "lifetime_s" and isinstance(value, str):
+                value = self._lifetime(f"{path}.{key}", value)
+                if value is None:
+                    continue
             try:
                 kept[key] = msgspec.convert(value, hints[key])
             except msgspec.ValidationError as error:
@@ -133,6 +150,14 @@ class _Reader:
             needed = [f for f, d in zip(kind.__struct_fields__, _defaults(kind), strict=True) if d and f not in kept]
             self._trouble(path, f"this [[{name}]] has no {' and no '.join(needed)}; it is left out")
             return None
+
+    def _lifetime(self, path: str, text: str) -> int | None:
+        found = seconds_of(text)
+        if found is None:
+            self._trouble(
+                path, f"lifetime_s: {text!r} is no length of time; seconds expected, as 28800, or one like 8h"
+            )
+        return found
 
     def _value(self, path: str, name: str, key: str, kept: dict[str, Any]) -> bool:
         """Check one value by what its key means; False leaves it out."""
@@ -172,18 +197,13 @@ class _Reader:
         """Name every value that is no algorithm of its kind; it is kept as written and agrees with nothing else."""
         for kind in ("encryption", "integrity", "prf"):
             for value in getattr(made, kind):
-                if kind == "encryption":
-                    known = bool(encryption_of(value))
-                else:
-                    said = find_proposal(f"prf {value}" if kind == "prf" else value, protocol)
-                    known = said is not None and bool(said.values(kind))
-                if not known:
+                if not is_known(kind, value, protocol):
                     near = {"encryption": "AES-CBC-256", "integrity": "HMAC-SHA2-256-128", "prf": "HMAC-SHA2-256"}[kind]
                     self._trouble(
                         f"{path}.{kind}", f"{kind}: {value!r} is no known algorithm; expected one like {near}"
                     )
         for group in made.group:
-            if not str(group).isdigit() and not group_of(str(group)):
+            if not is_known("group", str(group)):
                 self._trouble(
                     f"{path}.group", f"group: {group!r} is no known group; expected its number, as 14, or modp2048"
                 )
@@ -215,7 +235,18 @@ def _defaults(kind: type[msgspec.Struct]) -> list[bool]:
 
 def _plain(error: msgspec.ValidationError) -> str:
     text = re.sub(r" - at `\$[^`]*`", "", str(error))
-    return re.sub(r"Expected `([^`]*)`, got `([^`]*)`", r"\2 found, \1 expected", text)
+    return re.sub(r"Expected `([^`]*)`, got `([^`]*)`", lambda m: f"{_kind(m[2])} found, {_kind(m[1])} expected", text)
+
+
+_KINDS = {
+    "str": "text", "int": "a whole number", "float": "a number", "bool": "true or false", "array": "a list", "object": "a table",
+    "null": "nothing",
+}  # fmt: skip
+
+
+def _kind(name: str) -> str:
+    """A type in plain words; that a value may be left out needs no saying."""
+    return " or ".join(_KINDS.get(part, part) for part in name.split(" | ") if part != "null")
 
 
 def _prefix(text: str) -> tuple[str | None, str]:

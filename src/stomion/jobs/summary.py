@@ -15,11 +15,11 @@ from stomion.views.looked import looked_at, missing, proof_words
 from stomion.vocabulary.times import utc_text
 
 
-class Place(msgspec.Struct, frozen=True, omit_defaults=True):
+class Place(msgspec.Struct, frozen=True, omit_defaults=True, kw_only=True):
     """A place in the evidence: a line of a text, a packet of a capture or a record of a table, counted from 1."""
 
-    file: str
     site: str | None = None
+    file: str
     line: int | None = None
     packet: int | None = None
     record: int | None = None
@@ -173,4 +173,4 @@ def _finding(f: Finding) -> FindingRecord:
 
 
 def _place(p: Provenance) -> Place:
-    return Place(p.file, p.site, p.line, p.packet, p.record)
+    return Place(file=p.file, site=p.site, line=p.line, packet=p.packet, record=p.record)

@@ -100,7 +100,7 @@ class SheetFilter(msgspec.Struct, frozen=True):
 
 
 class SiteSheet(msgspec.Struct, frozen=True):
-    """A gateway's sheet. `lines` gives the line of a part by its path: `tunnel.0`, `filter.3`."""
+    """A gateway's sheet. `lines` gives the line of a part by its path: `tunnel.0`, `filter.3`, `tunnel.0.ike_proposal.1.group`."""
 
     site: str
     translation_first: bool = True

@@ -76,7 +76,7 @@ def _explained(picture: Picture, cause: Cause) -> Cause:
         what = clash if clash in _DECIDED_BY_SHEETS and fits else None
     if what is None and cause.what is What.IKE_PROPOSAL_REFUSED and _expects_another(by, asker):
         what = What.NO_PEER
-    if what is None and cause.what is What.AUTH_REFUSED and _differ(by.sheet.remote_id, asker.sheet.local_id):
+    if what is None and cause.what is What.AUTH_REFUSED and differ(by.sheet.remote_id, asker.sheet.local_id):
         what = What.IDENTITY_REFUSED
     return replace(cause, what=what, explained=True) if what is not None else cause
 
@@ -88,7 +88,8 @@ def _expects_another(by: End, asker: End) -> bool:
     return bool(asker.addresses) and address[:1].isdigit() and address not in asker.addresses
 
 
-def _differ(a: str, b: str) -> bool:
+def differ(a: str, b: str) -> bool:
+    """Are two identities both named, and not the same? `any` fits every one."""
     return bool(a and b) and a != b and "any" not in (a.strip("%"), b.strip("%"))
 
 

@@ -47,6 +47,7 @@ def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, index: Index
         end,
         networks=end.networks.union(*(without_any(t.local_ts) for t in twins)),
         sheet_line=_sheet_line(site, sheet, index),
+        sheet_lines=_sheet_lines(site, sheet, index),
         ike_proposals=tuple(model_proposal(p, "IKE") for p in sheet.ike_proposal),
         child_proposals=tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal),
     )
@@ -58,6 +59,14 @@ def _sheet_line(site: str, tunnel: SheetTunnel, index: Index) -> int:
     if sheet is None or tunnel not in sheet.tunnel:
         return 1
     return sheet.lines.get(f"tunnel.{sheet.tunnel.index(tunnel)}") or 1
+
+
+def _sheet_lines(site: str, tunnel: SheetTunnel, index: Index) -> dict[str, int]:
+    """Lines of the tunnel's parts by their path within it."""
+    sheet = index.sheets.get(site)
+    if sheet is None or tunnel not in sheet.tunnel:
+        return {}
+    return index.parts_of(sheet).get(sheet.tunnel.index(tunnel), {})
 
 
 def _translated(end: End, index: Index) -> frozenset[str]:

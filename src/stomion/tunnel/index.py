@@ -47,6 +47,7 @@ class Index:
 
     def __init__(self, evidence: Evidence) -> None:
         self.evidence = evidence
+        self._parts: dict[str, dict[int, dict[str, int]]] = {}
         self.events: dict[str, dict[str | None, list[tuple[int, Event]]]] = {}
         for log in evidence.logs:
             by_peer = self.events.setdefault(log.file, {})
@@ -75,6 +76,18 @@ class Index:
         for capture in evidence.captures:
             for item in capture.datagrams:
                 self.datagrams.setdefault(frozenset((item.src, item.dst)), []).append(item)
+
+    def parts_of(self, sheet: SiteSheet) -> dict[int, dict[str, int]]:
+        """Lines of the parts of every tunnel in a sheet, by the tunnel's place and the part's path within it."""
+        known = self._parts.get(sheet.site)
+        if known is None:
+            known = self._parts[sheet.site] = {}
+            for path, line in sheet.lines.items():
+                table, _, rest = path.partition(".")
+                number, _, key = rest.partition(".")
+                if table == "tunnel" and key and number.isdigit():
+                    known.setdefault(int(number), {})[key] = line
+        return known
 
     def records(self, found: BySite[Row], left: str, right: str) -> list[Placed[Row]]:
         """Those that name either end's site, and those that name an address alone, in the order in which they were read."""

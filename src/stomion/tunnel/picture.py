@@ -86,6 +86,8 @@ class End:
     sheet: SheetTunnel | None = None
     sheet_file: str = ""
     sheet_line: int = 1
+    sheet_lines: Mapping[str, int] = field(default_factory=dict)
+    """Lines of the parts of this tunnel in the sheet, by their path within it: `local_id`, `ike_proposal.0.encryption`."""
     events: tuple[Event, ...] = ()
     story: Story = field(default_factory=Story)
     has_log: bool = False
@@ -108,6 +110,15 @@ class End:
     def sheet_place(self) -> Provenance | None:
         """Where this tunnel stands in the end's sheet."""
         return Provenance(self.sheet_file, self.site, line=self.sheet_line) if self.sheet_file else None
+
+    def sheet_at(self, *keys: str) -> Provenance | None:
+        """Where a value of this tunnel stands in the end's sheet: the first of some keys that has a line, else the tunnel itself."""
+        for key in keys:
+            while key:
+                if key in self.sheet_lines:
+                    return Provenance(self.sheet_file, self.site, line=self.sheet_lines[key])
+                key = key.rpartition(".")[0]
+        return self.sheet_place
 
     @property
     def title(self) -> str:

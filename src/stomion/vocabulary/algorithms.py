@@ -26,7 +26,7 @@ _ENCRYPTION = re.compile(
   | (?P<chacha>chacha20(?:[-_ ]?poly1305)?)
   | (?P<triple>3des|triple[- ]des|des[-_ ]ede3?)(?:[-_ ]?cbc)?
   | (?P<aes>aes(?:[-_ ]?cbc)?(?:[-_ ]?(?P<a1>128|192|256))?(?:[-_ ]?cbc)?(?:[-_ ](?P<a3>128|192|256))?
-      (?:\ with\ (?:a\ )?(?P<a2>128|192|256)[- ]bit)?)(?![-_]?(?:xcbc|cmac|ctr|ccm))
+      (?:\ with\ (?:a\ )?(?P<a2>128|192|256)[- ]bit)?)(?![-_]?(?:xcbc|cmac|ctr|ccm)|[-_ ]?\d)
   | (?P<camellia>camellia[-_ ]?(?:cbc)?[-_ ]?(?P<c1>128|192|256)?)
   | (?P<des>\bdes[-_ ]?cbc\b|\bdes\b)
   | (?P<null>\bnull\b)
@@ -67,6 +67,16 @@ def encryption_of(text: str) -> tuple[str, ...]:
         else:
             found.append("DES" if m["des"] else "NULL")
     return tuple(dict.fromkeys(found))
+
+
+def is_known(kind: str, value: str, protocol: str = "IKE") -> bool:
+    """Is a value one of the trade's, in any spelling? Kinds are `encryption`, `integrity`, `prf` and `group`."""
+    if kind == "encryption":
+        return bool(encryption_of(value))
+    if kind == "group":
+        return value.isdigit() or bool(group_of(value))
+    said = find_proposal(f"prf {value}" if kind == "prf" else value, protocol)
+    return said is not None and bool(said.values(kind))
 
 
 def group_of(text: str) -> tuple[str, ...]:

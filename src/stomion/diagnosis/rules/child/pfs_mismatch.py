@@ -6,6 +6,7 @@ from stomion.diagnosis.rules.child.pfs import pfs_groups
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.tunnel import settings
 
 SPEC = Spec(
     code="pfs-mismatch",
@@ -21,6 +22,10 @@ SPEC = Spec(
 def judge(context: Context) -> Finding | None:
     cause = context.cause
     groups = pfs_groups(context)
+    if cause is None or cause.declared:
+        declared = _declared(context)
+        if declared is not None:
+            return declared
     if cause is None or groups is None:
         return None
     by, asker = cause.by, context.asker
@@ -45,6 +50,36 @@ def judge(context: Context) -> Finding | None:
         ),
         evidence=context.evidence(),
         facts={"differs": ["group"], asker.site: list(groups[0]), by.site: list(groups[1])},
+    )
+
+
+def _declared(context: Context) -> Finding | None:
+    """By both sheets one end asks for PFS and the other has none. IKEv1 carries the group in quick mode, so that the first child is
+    refused (RFC 2409 5.5); IKEv2 builds the first child without one, and the first rekey shows it (RFC 7296 1.3.1)."""
+    picture = context.picture
+    groups = [tuple(dict.fromkeys(g for p in e.child_proposals for g in p.group)) for e in picture.ends]
+    bare = [not g for g in groups]
+    whole = all(e.child_proposals and e.sheet is not None for e in picture.ends)
+    if not whole or sum(bare) != 1 or any(len(e.story.children) > 1 for e in picture.ends):
+        return None
+    asks, lacks = picture.ends if bare[1] else picture.ends[::-1]
+    named = listed(groups[0] or groups[1])
+    old = settings.version(picture, picture.left).value == 1
+    effect = (
+        "quick mode will be refused."
+        if old
+        else "the first child can come up, a rekey is refused where the ends insist."
+    )
+    return SPEC.finding(
+        [picture.left.site, picture.right.site],
+        Certainty.PROVEN,
+        f"{asks.title} asks for PFS with group {named}; {lacks.title} has none: {effect}",
+        [
+            Remedy(lacks.site, f"name group {named} in the Child SA's proposal, as {asks.title} does"),
+            Remedy(asks.site, "or do without PFS: then who learns the IKE SA's keys can read all traffic"),
+        ],
+        [end.sheet_at("esp_proposal.0.group", "esp_proposal.0") for end in picture.ends],
+        {"differs": ["group"], asks.site: list(groups[0] or groups[1]), lacks.site: []},
     )
 
 

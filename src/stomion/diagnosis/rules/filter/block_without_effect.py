@@ -39,7 +39,9 @@ def judge(context: Context) -> Finding | None:
                 end.site,
                 f"let {rule.label} name the tunnel's interface"
                 if found.why is Idle.WRONG_INTERFACE
-                else f"move {rule.label} up",
+                else f"move {rule.label} above {found.above.label}"
+                if found.above is not None
+                else f"see that {rule.label} is in force, and that this flow began after it was",
             )
         ],
         [rule.where, found.flow.test.where],

@@ -167,6 +167,8 @@ class Open:
     end: End | None = None
     rule: Rule | None = None
     why: Idle | None = None
+    above: Rule | None = None
+    """The rule above it that lets the flow pass."""
 
 
 def open_flow(context: Context) -> Open | None:
@@ -191,20 +193,20 @@ def _idle_rule(context: Context, flow: Flow) -> Open:
             continue
         for chain, rule in each_rule(end.tables, HOOKS):
             if rule.action in (Action.DROP, Action.REJECT) and not is_everything(rule) and Region(rule.boxes) & packet:
-                return Open(flow, end, rule, _why(end, chain, rule, packet))
+                return Open(flow, end, rule, *_why(end, chain, rule, packet))
     return Open(flow)
 
 
-def _why(end: End, chain: Chain, rule: Rule, packet: Region) -> Idle:
+def _why(end: End, chain: Chain, rule: Rule, packet: Region) -> tuple[Idle, Rule | None]:
     before = chain.rules[: next((i for i, r in enumerate(chain.rules) if r is rule), 0)]
     above = [r for r in before if r.action == Action.ACCEPT and not r.states and Region(r.boxes) & packet]
     named = [n for n in (rule.in_dev, rule.out_dev) if n != Names()]
     if named and end.tables is not None:
         tunnels = end.tables.tunnel_devs
         if rule.in_dev != Names() and not any(rule.in_dev.fits(t) for t in tunnels):
-            return Idle.WRONG_INTERFACE
+            return Idle.WRONG_INTERFACE, None
         if rule.out_dev != Names() and all(
             rule.out_dev.fits(d) is False for d in end.tables.addresses if d not in tunnels
         ):
-            return Idle.WRONG_INTERFACE
-    return Idle.SHADOWED if above else Idle.NO_EFFECT
+            return Idle.WRONG_INTERFACE, None
+    return (Idle.SHADOWED, above[0]) if above else (Idle.NO_EFFECT, None)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.ike import (
+    aggressive_mode_with_key,
     auth_method_mismatch,
     authentication_failed,
     certificate_rejected,
     deleted_by_peer,
+    identities_not_mirrored,
     identity_mismatch,
     ike_lifetime_differs,
     ike_mode_mismatch,
@@ -27,6 +29,7 @@ RULES: tuple[Rule, ...] = (
     no_matching_peer.RULE,
     ike_proposal_mismatch.RULE,
     identity_mismatch.RULE,
+    identities_not_mirrored.RULE,
     key_mismatch.RULE,
     auth_method_mismatch.RULE,
     certificate_rejected.RULE,
@@ -34,5 +37,6 @@ RULES: tuple[Rule, ...] = (
     deleted_by_peer.RULE,
     sheet_not_in_force.RULE,
     ike_lifetime_differs.RULE,
+    aggressive_mode_with_key.RULE,
     weak_algorithm.RULE,
 )

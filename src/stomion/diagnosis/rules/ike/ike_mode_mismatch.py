@@ -33,7 +33,12 @@ def judge(context: Context) -> Finding | None:
         sides=(context.picture.left.site, context.picture.right.site),
         certainty=context.certainty(),
         summary=f"{asker.title} asks in {asked or 'one'} mode; {by.title} allows only {wants} mode.",
-        remedies=(
+        remedies=tuple(
+            Remedy(end.site, f"use main mode for this tunnel, as at {context.picture.other(end).title}")
+            for end, mode in ((by, wants), (asker, asked))
+            if mode != "main"
+        )
+        or (
             Remedy(by.site, "use main mode for this tunnel"),
             Remedy(asker.site, "use main mode for this tunnel, as there"),
         ),

@@ -27,13 +27,16 @@ def judge(context: Context) -> Finding | None:
     offers = ike_offers(context)
     certainty = _certainty(context, offers)
     refuser, asker = cause.by, context.asker
+    remedies = remedies_for(offers, asker, refuser, "IKE")
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,
-        sides=(context.picture.left.site, context.picture.right.site),
+        sides=tuple(
+            e.site for e in context.picture.ends if offers.miss is None or any(r.side == e.site for r in remedies)
+        ),
         certainty=certainty,
         summary=_summary(asker.title, refuser.title, offers),
-        remedies=remedies_for(offers, asker, refuser, "IKE"),
+        remedies=remedies,
         evidence=context.evidence(),
         facts=offers.facts(asker.site, refuser.site) | {"attempts": context.attempts()},
         detail=_doubt(certainty, refuser.title),

@@ -6,6 +6,7 @@ from stomion.crypto.strength import weak_values
 from stomion.diagnosis.agreed import agreed_proposals
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.model.provenance import Provenance
 from stomion.tunnel.settings import Layer
 
 SPEC = Spec(
@@ -22,12 +23,12 @@ SPEC = Spec(
 def judge(context: Context) -> Finding | None:
     left, right = context.picture.ends
     found: list[str] = []
-    places = []
+    places: list[Provenance | None] = []
     for layer in Layer:
         for proposal, where in agreed_proposals(context.picture, layer):
             weak = weak_values(proposal, layer)
             found += weak
-            places += [where] if weak else []
+            places += where if weak else ()
     weak = list(dict.fromkeys(found))
     if not weak:
         return None
