@@ -8,7 +8,7 @@ from stomion.diagnosis.spec import last_event, listed
 from stomion.diagnosis.tablelines import Line, table_line
 from stomion.exchange.automaton import Reach
 from stomion.model.event import What
-from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Status, Verdict
+from stomion.model.finding import STAGES, Certainty, Finding, Stage, StageVerdict, Status, Verdict
 from stomion.model.provenance import Provenance
 from stomion.tunnel import settings
 from stomion.tunnel.attempts import attempts_of, before_and_after, latest, passing, sender
@@ -223,10 +223,12 @@ def status_of(picture: Picture, findings: tuple[Finding, ...], stages: tuple[Sta
     first = next((f for f in findings if not f.caution), None)
     answered = bool(passing(picture))
     if first is not None:
-        # A narrowed child carries a part; one that can't be renewed carries on until it expires.
-        part = first.code == "selectors-narrowed" or (
-            first.code == "pfs-mismatch" and any(e.story.child_up is not None for e in picture.ends)
+        # A child that can't be renewed carries on until it expires.
+        # A narrowed child carries a part, seen or by both sheets.
+        narrowed = first.code == "selectors-narrowed" or (
+            first.code == "selectors-not-mirrored" and first.certainty is Certainty.LIKELY
         )
+        part = narrowed or (first.code == "pfs-mismatch" and any(e.story.child_up is not None for e in picture.ends))
         beyond = STAGES.index(first.stage) > STAGES.index(Stage.SELECTORS)
         return Status.DEGRADED if part or (answered and (beyond or first.code in _PARTLY)) else Status.BROKEN
     by_stage = {s.stage: s for s in stages}

@@ -145,7 +145,7 @@ IDEAS: dict[str, str] = {
     "child": r" child\w*| ipsec sas?| esp | phase ?(?:2|two|ii)| p2 | quick(?: mode)?| data (?:proposal\w*|channel|sa|keys?|tunnel|path)| for the data| traffic (?:between|for|from|keys|is|may)| keys for traffic| data (?:may|can|flows?)| ah | second phase| inner| payload sa| data sas?| create child|(?: user| data) traffic| net(?:work)? pair| protected traffic",
     "ike": r" ike\w*(?! ?v[12] conn)| isakmp| phase ?(?:1|one|i)(?= )| p1 | main mode| aggressive| (?:control|secure) (?:channel|sa|connection)| parent| key exchange| id prot| sa init| management (?:channel|sa)| first phase| signal\w* channel| id prot| outer",
     "rekey": r" rekey\w*| re ?key\w*| renew\w*| refresh\w*| reauth\w*| re authenticat\w*| replac\w+| fresh keys| new keys",
-    "peerlost": r" dpd| dead peer| peer (?:is )?(?:dead|gone|lost|down)| keepalives?| liveness| heartbeat| life ?sign| no longer answers| sign of life| probes?",
+    "peerlost": r" dpd| dead peer| peer detection| peer (?:is )?(?:dead|gone|lost|down)| keepalives?| liveness| heartbeat| life ?sign| no longer answers| sign of life| probes?",
     "delete": r" deletes?(?= )| deletion| d ",
     "theirdeed": r" (?:peer|remote|far|gateway|other (?:end|side)|partner|responder|initiator|it|they)(?: [^ ]+){0,8}? (?:asks?|asked|requests?|requested|wants?|wanted|sent|sends)",
     "received": r" received?| receiving| parsed| got | heard| incoming| inbound| arrived| notified us| answered with| says | said | tells us| told us| replied| reports?| came back|(?: in| rx)(?= from)| rx (?=\w)| dir in| recv\w*| processed",

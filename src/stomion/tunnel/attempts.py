@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from stomion.model.provenance import Provenance
+from stomion.tunnel.lans import no_host
 from stomion.tunnel.picture import End, LanTest, Picture, PingSeries
 from stomion.tunnel.up import up_of
 
@@ -74,13 +75,14 @@ def attempts_of(picture: Picture) -> tuple[Attempt, ...]:
 def latest(picture: Picture) -> tuple[Attempt, ...]:
     """The last attempt of each host, target and service that says something about the tunnel.
 
-    Without those from before the tunnel was up, and those a gateway made itself without an answer: they leave with its outer address,
-    which the selectors need not hold.
+    Without those from before the tunnel was up, those to an address that no host can have, and those a gateway made itself without an
+    answer: they leave with its outer address, which the selectors need not hold.
     """
     found = {}
     for attempt in attempts_of(picture):
         end = sender(picture, attempt)
-        if attempt.before or (attempt.silent and attempt.who == end.site):
+        pointless = attempt.who == end.site or no_host(attempt.to, picture.other(end))
+        if attempt.before or (attempt.silent and pointless):
             continue
         found[attempt.who, attempt.to, attempt.service] = attempt
     return tuple(found.values())

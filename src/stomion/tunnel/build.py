@@ -12,6 +12,7 @@ from stomion.exchange.negotiation import MAX_STEPS, Negotiation, Post, assemble
 from stomion.model.provenance import Problem, Provenance
 from stomion.model.record import EventRecord, PingRecord
 from stomion.space.axis import address_text
+from stomion.space.ranges import PRIVATE
 from stomion.tunnel.ends import ends_of
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import lans_of, meets
@@ -28,7 +29,9 @@ def pictures(evidence: Evidence) -> list[Picture]:
     from_evidence(evidence, own, plans)
     index = Index(evidence)
     tunnels_of = Counter(site for plan in plans for site in (plan.left, plan.right))
-    return [_picture(plan, tunnels_of, index) for plan in plans]
+    found = [_picture(plan, tunnels_of, index) for plan in plans]
+    taken = {t.where for p in found for t in p.tests}
+    return [replace(p, outside=tuple(t for t in p.outside if t.where not in taken)) if p.outside else p for p in found]
 
 
 def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
@@ -52,7 +55,8 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
         esp_back=back,
         esp_last=last,
         esp_seen=_esp_seen(ends, evidence),
-        tests=tuple(_tests(ends, index)),
+        tests=tuple(t for t, inside in _tests(ends, index) if inside),
+        outside=tuple(t for t, inside in _tests(ends, index) if not inside),
         expected=tuple(_expected(ends, evidence)),
         link_events=tuple(_links(ends, index, only=tunnels_of.total() == 2)),
         pings=tuple(_pings(ends, index)),
@@ -115,18 +119,30 @@ def _esp_seen(picture: Picture, evidence: Evidence) -> tuple[EspSeen, ...]:
     return tuple(found)
 
 
-def _tests(picture: Picture, index: Index) -> Iterator[LanTest]:
-    """Tests whose target is behind the other end."""
+def _tests(picture: Picture, index: Index) -> Iterator[tuple[LanTest, bool]]:
+    """Tests from behind either end, and whether their target is behind the other one; without those of gateways, and to addresses that
+    no tunnel need take: the own LAN's, gateways' own, and public ones."""
     for placed in index.records(index.tests, picture.left.site, picture.right.site):
         record = placed.record
         end = _site_of(record.source, picture)
-        if end is None or not meets(record.to, lans_of(picture.other(end), end)):
+        if end is None:
             continue
-        yield LanTest(
+        inside = meets(record.to, lans_of(picture.other(end), end))
+        if not inside and (record.source == end.site or not _is_elsewhere(record.to, end, picture)):
+            continue
+        test = LanTest(
             end is picture.left, record.received > 0, record.expected != "blocked", rfc3339_seconds(record.at), placed.where(end.site),
             record.service, _host_address(record.source, end, picture.other(end)), record.to, record.source,
             record.error, sent=record.sent, received=record.received,
         )  # fmt: skip
+        yield test, inside
+
+
+def _is_elsewhere(target: str, end: End, picture: Picture) -> bool:
+    """Is it a private address, and neither of the end's own LAN nor a gateway's?"""
+    own = lans_of(end, picture.other(end)) | end.networks
+    gateways = end.addresses | picture.other(end).addresses
+    return meets(target, PRIVATE) and not meets(target, own) and not meets(target, gateways) and bool(own)
 
 
 def _expected(picture: Picture, evidence: Evidence) -> Iterator[LanTest]:

@@ -31,7 +31,7 @@ def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, index: Index
     end = End(
         site,
         frozenset(addresses or evidence.addresses.get(site) or ()),
-        frozenset(evidence.networks.get(site) or ()),
+        frozenset(evidence.networks.get(site) or ()) - index.links_of(site),
         sheet,
         evidence.sheet_lines.get(site, ""),
         tables=index.tables.get(site),

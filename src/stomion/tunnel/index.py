@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 from collections.abc import Callable, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import replace
@@ -13,6 +14,7 @@ from stomion.model.packet import Datagram
 from stomion.model.site import SiteSheet
 from stomion.model.tables import Tables
 from stomion.space.axis import address_number
+from stomion.space.ranges import written
 from stomion.walk.declared import declared_tables, policy_on
 
 Row = TypeVar("Row")
@@ -47,6 +49,7 @@ class Index:
 
     def __init__(self, evidence: Evidence) -> None:
         self.evidence = evidence
+        self._links: dict[str, frozenset[str]] = {}
         self._parts: dict[str, dict[int, dict[str, int]]] = {}
         self.events: dict[str, dict[str | None, list[tuple[int, Event]]]] = {}
         for log in evidence.logs:
@@ -77,6 +80,22 @@ class Index:
             for item in capture.datagrams:
                 self.datagrams.setdefault(frozenset((item.src, item.dst)), []).append(item)
 
+    def links_of(self, site: str) -> frozenset[str]:
+        """Networks of a site's tunnel interfaces: the link between two gateways is nobody's LAN."""
+        found = self._links.get(site)
+        if found is None:
+            sheet = self.sheets.get(site)
+            devs = {t.interface for t in sheet.tunnel if t.style == "route" and t.interface} if sheet else set()
+            texts = [a for i in (sheet.interface if sheet else ()) if i.name in devs for a in i.addresses]
+            tables = self.evidence.tables.get((site, ""))
+            nets = (
+                [net for dev in (tables.tunnel_devs if tables else ()) for _, net in tables.addresses.get(dev, ())]
+                if tables
+                else []
+            )
+            found = self._links[site] = frozenset((*filter(None, map(_network, texts)), *written(nets)))
+        return found
+
     def parts_of(self, sheet: SiteSheet) -> dict[int, dict[str, int]]:
         """Lines of the parts of every tunnel in a sheet, by the tunnel's place and the part's path within it."""
         known = self._parts.get(sheet.site)
@@ -105,17 +124,33 @@ class Index:
         return [d for a in left for b in right for d in self.datagrams.get(frozenset((a, b)), ())]
 
 
+def _network(text: str) -> str:
+    try:
+        return str(ipaddress.ip_interface(text).network)
+    except ValueError:
+        return ""
+
+
 def _gateway(seen: Tables | None, declared: Tables | None, sheet: SiteSheet | None) -> Tables | None:
-    """The system's own tables where there are any, completed by what the sheet says; else the sheet's alone."""
+    """The system's own tables where there are any, completed by what the sheet says; else the sheet's alone.
+
+    A kind of table that nobody gave is the sheet's: a filter without routes takes no interface away.
+    """
     if seen is not None and (seen.routes or seen.chains):
-        if seen.policies or declared is None:
+        if declared is None:
             return seen
-        return replace(
+        whole = replace(
             seen,
-            policies=tuple(policy_on(seen, policy) for policy in declared.policies),
-            translation_first=declared.translation_first,
+            addresses=seen.addresses or declared.addresses,
+            tunnel_devs=seen.tunnel_devs or declared.tunnel_devs,
+            routes=seen.routes or declared.routes,
+            chains=seen.chains or declared.chains,
             zones=seen.zones or declared.zones,
         )
+        if seen.policies:
+            return whole
+        policies = tuple(policy_on(whole, policy) for policy in declared.policies)
+        return replace(whole, policies=policies, translation_first=declared.translation_first)
     if sheet is not None and (sheet.route or sheet.translation or sheet.filter):
         return declared
     return None

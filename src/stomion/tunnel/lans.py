@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 from collections.abc import Iterable
 
 from stomion.space.ranges import common, is_any, spans
@@ -34,3 +35,20 @@ def without_any(texts: Iterable[str]) -> set[str]:
 def meets(text: str, networks: Iterable[str]) -> bool:
     """Does an address, a prefix or LOW-HIGH share anything with some networks? False for what is none of these."""
     return bool(common([text], networks))
+
+
+def no_host(address: str, end: End) -> str:
+    """`the network's own address` or `the broadcast address`, where it is one of a network behind this end."""
+    texts = set(end.networks) | set(end.sheet.local_ts if end.sheet else ())
+    for text in texts:
+        try:
+            network, target = ipaddress.ip_network(text, strict=False), ipaddress.ip_address(address)
+        except ValueError:
+            continue
+        if network.version != 4 or target.version != 4 or network.prefixlen > 30:
+            continue
+        if target == network.network_address:
+            return "the network's own address"
+        if target == network.broadcast_address:
+            return "the broadcast address"
+    return ""

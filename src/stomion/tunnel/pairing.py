@@ -132,11 +132,16 @@ def from_declarations(evidence: Evidence, plans: list[Plan]) -> None:
     plans.sort(
         key=lambda p: declared.index(pair) if (pair := frozenset((p.left, p.right))) in declared else len(declared)
     )
+    named: list[Plan] = []
     for name, (left, right) in evidence.declared:
-        known = next((p for p in plans if {p.left, p.right} == {left, right}), None)
+        of_pair = [p for p in plans if {p.left, p.right} == {left, right} and not any(p is n for n in named)]
+        known = next((p for p in of_pair if p.name == name), None) or next(iter(of_pair), None)
         if known is None:
-            plans.append(Plan(name, left, right))
+            known = Plan(name, left, right)
+            plans.append(known)
+            named.append(known)
             continue
+        named.append(known)
         known.name = name
         if known.left != left:
             known.left, known.right = left, right

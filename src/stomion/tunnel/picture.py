@@ -150,6 +150,8 @@ class Picture:
     esp_last: float = 0.0
     esp_seen: tuple[EspSeen, ...] = ()
     tests: tuple[LanTest, ...] = ()
+    outside: tuple[LanTest, ...] = ()
+    """Tests from either site to private addresses that no tunnel of that site takes."""
     expected: tuple[LanTest, ...] = ()
     link_events: tuple[LinkEvent, ...] = ()
     pings: tuple[PingSeries, ...] = ()

@@ -6,6 +6,7 @@ from stomion.diagnosis.rules.routing import (
     forwarding_disabled,
     host_gateway_missing,
     link_subnet_mismatch,
+    next_hop_own_address,
     peer_via_own_tunnel,
     return_route_missing,
     route_stolen,
@@ -22,5 +23,6 @@ RULES: tuple[Rule, ...] = (
     route_stolen.RULE,
     return_route_missing.RULE,
     host_gateway_missing.RULE,
+    next_hop_own_address.RULE,
     sent_in_clear.RULE,
 )

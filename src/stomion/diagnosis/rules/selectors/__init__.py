@@ -7,6 +7,7 @@ from stomion.diagnosis.rules.selectors import (
     peer_inside_selectors,
     selectors_narrowed,
     selectors_not_mirrored,
+    selectors_swapped,
     selectors_unacceptable,
     subnets_overlap,
 )
@@ -15,6 +16,7 @@ from stomion.diagnosis.spec import Rule
 RULES: tuple[Rule, ...] = (
     selectors_unacceptable.RULE,
     selectors_narrowed.RULE,
+    selectors_swapped.RULE,
     selectors_not_mirrored.RULE,
     subnets_overlap.RULE,
     peer_inside_selectors.RULE,

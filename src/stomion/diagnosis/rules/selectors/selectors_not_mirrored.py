@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from stomion.diagnosis.rules.selectors import selectors_narrowed
 from stomion.diagnosis.rules.selectors.selectors_unacceptable import remedies_for, sentence
-from stomion.diagnosis.rules.selectors.wishes import differences
+from stomion.diagnosis.rules.selectors.wishes import Difference, differences
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Stage
+from stomion.space.ranges import covers
+from stomion.tunnel import settings
 
 SPEC = Spec(
     code="selectors-not-mirrored",
@@ -31,12 +33,18 @@ def judge(context: Context) -> Finding | None:
         code=SPEC.code,
         stage=SPEC.stage,
         sides=tuple(dict.fromkeys(d.wrong.site for d in found)),
-        certainty=Certainty.PROVEN,
+        certainty=Certainty.LIKELY if _may_narrow(context, found) else Certainty.PROVEN,
         summary=" ".join(sentence(context, d) for d in found),
         remedies=tuple(r for d in found for r in remedies_for(context, d)),
         evidence=context.evidence(),
         facts={"ranges": [{"of": d.owner.site, "own": list(d.owner_says), "peer": list(d.peer_says)} for d in found]},
     )
+
+
+def _may_narrow(context: Context, found: list[Difference]) -> bool:
+    """IKEv2: where one end's ranges hold the other's, the responder may narrow to the smaller ones, and these work (RFC 7296 2.9)."""
+    old = any(settings.version(context.picture, end).value == 1 for end in context.picture.ends)
+    return not old and all(covers(d.owner_says, d.peer_says) or covers(d.peer_says, d.owner_says) for d in found)
 
 
 RULE = Rule(SPEC, judge)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from stomion.diagnosis.rules.traffic import (
     reached_without_tunnel,
     target_down,
+    target_outside_selectors,
     test_fails_unexplained,
     unexpected_pass,
     wrong_target,
@@ -15,6 +16,7 @@ RULES: tuple[Rule, ...] = (
     unexpected_pass.RULE,
     target_down.RULE,
     wrong_target.RULE,
+    target_outside_selectors.RULE,
     reached_without_tunnel.RULE,
     test_fails_unexplained.RULE,
 )

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import ipaddress
-
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.flows import flow_text
-from stomion.tunnel.picture import End
+from stomion.tunnel.lans import no_host
 
 SPEC = Spec(
     code="wrong-target",
@@ -25,7 +23,7 @@ def judge(context: Context) -> Finding | None:
         if test.passed or not test.expected:
             continue
         end = context.picture.right if test.from_left else context.picture.left
-        kind = _kind(test.to, end)
+        kind = no_host(test.to, end)
         if not kind:
             continue
         start = context.picture.other(end)
@@ -38,23 +36,6 @@ def judge(context: Context) -> Finding | None:
             {"target": test.to, "kind": kind},
         )
     return None
-
-
-def _kind(address: str, end: End) -> str:
-    """`the network's own address` or `the broadcast address`, where it is one of a network behind this end."""
-    texts = set(end.networks) | set(end.sheet.local_ts if end.sheet else ())
-    for text in texts:
-        try:
-            network, target = ipaddress.ip_network(text, strict=False), ipaddress.ip_address(address)
-        except ValueError:
-            continue
-        if network.version != 4 or target.version != 4 or network.prefixlen > 30:
-            continue
-        if target == network.network_address:
-            return "the network's own address"
-        if target == network.broadcast_address:
-            return "the broadcast address"
-    return ""
 
 
 RULE = Rule(SPEC, judge)

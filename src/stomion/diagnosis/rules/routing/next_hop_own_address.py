@@ -1,0 +1,39 @@
+"""A route's next hop is the gateway's own address."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.spec import Context, Rule, Spec
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.space.axis import address_number
+
+SPEC = Spec(
+    code="next-hop-own-address",
+    stage=Stage.ROUTING,
+    title="A route leads to the gateway itself",
+    means="The next hop of a route is the gateway's own address on that link: it should be the other end's. On a point-to-point link some "
+    "gateways do not mind.",
+    decided="Arithmetic on a gateway's interfaces and routes.",
+    example="Quayhead's route to 10.66.0.0/21 goes via 169.254.77.1, its own address on the link.",
+    caution=True,
+)
+
+
+def judge(context: Context) -> Finding | None:
+    for end in context.picture.ends:
+        tables = end.tables
+        for route in tables.routes if tables is not None else ():
+            if tables is None or not route.via or not tables.is_own(address_number(route.via)):
+                continue
+            dev = f" on {route.dev}" if route.dev else ""
+            return SPEC.finding(
+                [end.site],
+                Certainty.PROVEN,
+                f"{end.title}'s route to {route.text.split(' ')[0].rstrip(',') or 'its target'} goes via {route.via}, its own address{dev}.",
+                [Remedy(end.site, f"name the other end's address on the link instead of {route.via}")],
+                [route.where],
+                {"via": route.via},
+            )
+    return None
+
+
+RULE = Rule(SPEC, judge)
