@@ -71,6 +71,13 @@ def udp4(src: str, dst: str, payload: bytes, sport: int = 500, dport: int = 500,
     return head + packed[0] + packed[1] + body
 
 
+def unreachable4(reporter: str, dst: str, quoted: bytes, code: int) -> bytes:
+    """An ICMP message of a router that it could not deliver a packet (RFC 792: type 3)."""
+    body = struct.pack(">BBHI", 3, code, 0, 0) + quoted[:28]
+    packed = [bytes(int(x) for x in a.split(".")) for a in (reporter, dst)]
+    return struct.pack(">BBHHHBBH", 0x45, 0, 20 + len(body), 7, 0, 64, 1, 0) + packed[0] + packed[1] + body
+
+
 def udp6(src: bytes, dst: bytes, payload: bytes, port: int = 500) -> bytes:
     body = struct.pack(">HHHH", port, port, 8 + len(payload), 0) + payload
     return struct.pack(">IHBB", 0x60000000, len(body), 17, 64) + src + dst + body

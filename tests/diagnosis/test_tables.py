@@ -130,7 +130,9 @@ CASES: dict[str, tuple[str, str, str, list[str], list[str]]] = {
     ),
     "exemption below, though the tests pass": (HEAD + GENERAL + EXEMPT, GOOD + GENERAL, _tests(PASS), [], []),
     "blackhole": (GOOD + HOLE.replace("{at}", "{far}.0/25"), GOOD, "", ["route-stolen"], ["quayhead"]),
-    "no default route": (GOOD.replace("[[route]]", "[[x]]"), GOOD, "", ["tunnel-route-missing"], ["quayhead"]),
+    # A sheet that names no route at all leaves its routes open; one that names others lacks this one.
+    "no route at all": (GOOD.replace("[[route]]", "[[x]]"), GOOD, "", [], []),
+    "no default route": (GOOD.replace('"0.0.0.0/0"', '"203.0.113.0/24"', 1), GOOD, "", ["no-route-to-peer"], ["quayhead"]),
     "no way to the own LAN": (GOOD, GOOD + HOLE.replace("{at}", "{lan}.8/29"), _tests(FAIL), ["return-route-missing"], ["whelk"]),
     "nothing allowed": (GOOD, GOOD + _rule("ssh only", "udp/7", "drop"), _tests(FAIL), ["filter-blocks"], ["whelk"]),
     "one service blocked": (GOOD, GOOD + NO_PING + ALLOW_ALL, _tests(FAIL, WEB_PASSES), ["service-not-allowed"], ["whelk"]),

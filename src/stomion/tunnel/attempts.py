@@ -68,7 +68,7 @@ def attempts_of(picture: Picture) -> tuple[Attempt, ...]:
     """Everything that was tried, in the order of its times where they are known."""
     up = up_of(picture).logged
     begun = up.at if up is not None else None
-    found = [*(_of_test(t, begun) for t in picture.tests), *(_of_series(s, begun) for s in picture.pings)]
+    found = [*(of_test(t, begun) for t in picture.tests), *(_of_series(s, begun) for s in picture.pings)]
     return tuple(sorted(found, key=lambda a: a.at or 0.0))
 
 
@@ -112,7 +112,8 @@ def before_and_after(picture: Picture) -> Iterator[tuple[Attempt, Attempt]]:
             yield attempt, later
 
 
-def _of_test(test: LanTest, begun: float | None) -> Attempt:
+def of_test(test: LanTest, begun: float | None = None) -> Attempt:
+    """A test as an attempt; `begun` is the moment at which the tunnel came up."""
     received = max(test.received, int(test.passed))
     return Attempt(
         test.from_left, test.who, test.to, test.service, max(test.sent, received, 1), received, test.expected, test.at, test.where,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
+from enum import Enum, auto
 
 from stomion.case.evidence import Evidence, Placed
 from stomion.exchange.clock import clock_from_logs, clock_offset
@@ -13,6 +14,7 @@ from stomion.model.provenance import Problem, Provenance
 from stomion.model.record import EventRecord, PingRecord
 from stomion.space.axis import address_text
 from stomion.space.ranges import PRIVATE
+from stomion.tunnel.baseline import step_of
 from stomion.tunnel.ends import ends_of
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import lans_of, meets
@@ -41,6 +43,7 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
     ends = Picture(plan.name, left, right)
     negotiations = _negotiations(ends, index)
     out, back, last = _esp_counted(ends, evidence)
+    tests = _tests(ends, index)
     clock = clock_offset(negotiations, left.site, right.site) or clock_from_logs(left.events, right.events)
     return replace(
         ends,
@@ -55,8 +58,9 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
         esp_back=back,
         esp_last=last,
         esp_seen=_esp_seen(ends, evidence),
-        tests=tuple(t for t, inside in _tests(ends, index) if inside),
-        outside=tuple(t for t, inside in _tests(ends, index) if not inside),
+        tests=tests[_Kind.BETWEEN],
+        near=tests[_Kind.NEAR],
+        outside=tests[_Kind.OUTSIDE],
         expected=tuple(_expected(ends, evidence)),
         link_events=tuple(_links(ends, index, only=tunnels_of.total() == 2)),
         pings=tuple(_pings(ends, index)),
@@ -119,30 +123,45 @@ def _esp_seen(picture: Picture, evidence: Evidence) -> tuple[EspSeen, ...]:
     return tuple(found)
 
 
-def _tests(picture: Picture, index: Index) -> Iterator[tuple[LanTest, bool]]:
-    """Tests from behind either end, and whether their target is behind the other one; without those of gateways, and to addresses that
-    no tunnel need take: the own LAN's, gateways' own, and public ones."""
+class _Kind(Enum):
+    """What a test's target is to a tunnel."""
+
+    BETWEEN = auto()
+    NEAR = auto()
+    OUTSIDE = auto()
+
+
+def _tests(picture: Picture, index: Index) -> dict[_Kind, tuple[LanTest, ...]]:
+    """Tests from behind either end by what they ask for: the other LAN, something before the tunnel, or a private address elsewhere."""
+    found: dict[_Kind, list[LanTest]] = {kind: [] for kind in _Kind}
     for placed in index.records(index.tests, picture.left.site, picture.right.site):
         record = placed.record
         end = _site_of(record.source, picture)
         if end is None:
             continue
-        inside = meets(record.to, lans_of(picture.other(end), end))
-        if not inside and (record.source == end.site or not _is_elsewhere(record.to, end, picture)):
+        kind = _kind(record.source, record.to, end, picture)
+        if kind is None:
             continue
-        test = LanTest(
-            end is picture.left, record.received > 0, record.expected != "blocked", rfc3339_seconds(record.at), placed.where(end.site),
-            record.service, _host_address(record.source, end, picture.other(end)), record.to, record.source,
-            record.error, sent=record.sent, received=record.received,
+        found[kind].append(
+            LanTest(
+                end is picture.left, record.received > 0, record.expected != "blocked", rfc3339_seconds(record.at), placed.where(end.site),
+                record.service, _host_address(record.source, end, picture.other(end)), record.to, record.source, record.error,
+                sent=record.sent, received=record.received,
+            )
         )  # fmt: skip
-        yield test, inside
+    return {kind: tuple(tests) for kind, tests in found.items()}
 
 
-def _is_elsewhere(target: str, end: End, picture: Picture) -> bool:
-    """Is it a private address, and neither of the end's own LAN nor a gateway's?"""
-    own = lans_of(end, picture.other(end)) | end.networks
-    gateways = end.addresses | picture.other(end).addresses
-    return meets(target, PRIVATE) and not meets(target, own) and not meets(target, gateways) and bool(own)
+def _kind(source: str, target: str, end: End, picture: Picture) -> _Kind | None:
+    """None where it asks for what is no tunnel's matter: its own LAN, the internet."""
+    other = picture.other(end)
+    if step_of(picture, end, source, target) is not None:
+        return _Kind.NEAR
+    if meets(target, lans_of(other, end)):
+        return _Kind.BETWEEN
+    own = lans_of(end, other) | end.networks
+    elsewhere = meets(target, PRIVATE) and not meets(target, own) and not meets(target, end.addresses | other.addresses)
+    return _Kind.OUTSIDE if elsewhere and own and source != end.site else None
 
 
 def _expected(picture: Picture, evidence: Evidence) -> Iterator[LanTest]:

@@ -152,6 +152,8 @@ class Picture:
     tests: tuple[LanTest, ...] = ()
     outside: tuple[LanTest, ...] = ()
     """Tests from either site to private addresses that no tunnel of that site takes."""
+    near: tuple[LanTest, ...] = ()
+    """Tests of what lies before the tunnel: a host's own gateway, next hops, the peers' public addresses."""
     expected: tuple[LanTest, ...] = ()
     link_events: tuple[LinkEvent, ...] = ()
     pings: tuple[PingSeries, ...] = ()

@@ -67,7 +67,9 @@ def unanswered(context: Context) -> Silence | None:
     if last:
         places.append(last.steps[0].where)
     after = bool(asker.story.ike_agreed) or bool(last and last.reach >= Reach.INIT_ANSWERED)
-    closed = bool(picture.unreachables) or any(e.what is What.PORT_CLOSED for e in asker.story.silence)
+    closed = any(u.port_closed for u in picture.unreachables) or any(
+        e.what is What.PORT_CLOSED for e in asker.story.silence
+    )
     arrived = _arrived(last, other)
     if after and last is None and arrived and not _went_on(other):
         # Its log knows of the first exchange and of nothing after it.
