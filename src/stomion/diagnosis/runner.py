@@ -63,7 +63,7 @@ def run(context: Context, only: Callable[[Spec], bool] = lambda _spec: True) -> 
 def _without_leftovers(found: list[Finding]) -> list[Finding]:
     """What is only to be said where no fault explains the rest goes where one does."""
     leftover = {rule.spec.code for rule in RULES if rule.spec.leftover}
-    faults = any(not f.caution for f in found)
+    faults = any(not f.caution and f.code not in leftover for f in found)
     return [f for f in found if not (faults and f.code in leftover)]
 
 

@@ -8,7 +8,7 @@ from stomion.diagnosis.spec import last_event, listed
 from stomion.diagnosis.tablelines import Line, table_line
 from stomion.exchange.automaton import Reach
 from stomion.model.event import What
-from stomion.model.finding import STAGES, Certainty, Finding, Stage, StageVerdict, Status, Verdict
+from stomion.model.finding import PATH, STAGES, Certainty, Finding, Stage, StageVerdict, Status, Verdict
 from stomion.model.provenance import Provenance
 from stomion.tunnel import settings
 from stomion.tunnel.attempts import attempts_of, before_and_after, latest, passing, sender
@@ -64,6 +64,8 @@ def _shared(left: Line, right: Line) -> tuple[Line, Line]:
 
 
 def _faulty(line: Line, end: End, first: Finding) -> Line:
+    if PATH in first.sides and first.stage is Stage.CARRIAGE:
+        return line._replace(verdict=Verdict.FAULT)
     if end.site in first.sides:
         return line._replace(verdict=Verdict.FAULT)
     return line._replace(verdict=Verdict.PASS if end.given else Verdict.UNSEEN)

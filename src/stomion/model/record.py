@@ -35,6 +35,8 @@ class CounterRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="counters
     remote_ts: tuple[str, ...] = ()
     ike_spi_i: str = ""
     ike_spi_r: str = ""
+    errors: dict[str, int] = {}
+    """Packets thrown away, by why: `replay`, `integrity`."""
 
 
 class PingRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="ping"):

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from stomion.case.evidence import Placed
 from stomion.exchange.story import read_story
+from stomion.measure.counters import CounterReading
 from stomion.model.event import Event, What
+from stomion.model.record import CounterRecord
 from stomion.model.site import SheetTunnel
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import without_any
 from stomion.tunnel.pairing import Plan
 from stomion.tunnel.picture import End
 from stomion.vocabulary.algorithms import model_proposal
+from stomion.vocabulary.times import rfc3339_seconds
 
 
 def ends_of(plan: Plan, index: Index, shares: bool, alone: tuple[bool, bool]) -> tuple[End, End]:
@@ -89,16 +93,19 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     for log in logs:
         near = log.events if alone else index.about(log.file, other.addresses | end.addresses)
         events.extend(e for e in near if _concerns(e, end, other, alone))
-    counted = _counted(end, other, index, names)
+    read = _readings(end, other, index, names)
+    out, back = _counted([placed.record for placed in read])
     return replace(
         end,
         has_log=bool(logs),
         events=tuple(events),
         story=read_story(events),
         captures=tuple(c.file for c in index.evidence.captures if c.site == end.site),
-        has_counters=counted is not None,
-        out_packets=counted[0] if counted else 0,
-        in_packets=counted[1] if counted else 0,
+        has_counters=bool(read),
+        out_packets=out,
+        in_packets=back,
+        readings=tuple(_reading(placed.record) for placed in read),
+        readings_at=tuple(placed.where(end.site) for placed in read),
     )
 
 
@@ -113,13 +120,30 @@ def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
     return alone and not other.addresses
 
 
-def _counted(end: End, other: End, index: Index, names: set[str]) -> tuple[int, int] | None:
-    """(packets out, packets in): the highest reading of every SA; a sum over SAs is what the tunnel carried. None without any."""
+def _readings(end: End, other: End, index: Index, names: set[str]) -> list[Placed[CounterRecord]]:
+    """Readings of the tunnel's counters: those that name it, else those whose far range is behind the other end."""
+    return [
+        placed
+        for _, placed in index.counters.get(end.site, ())
+        if placed.record.tunnel in names or other.networks.intersection(placed.record.remote_ts)
+    ]
+
+
+def _counted(records: list[CounterRecord]) -> tuple[int, int]:
+    """(packets out, packets in): the highest reading of every SA; a sum over SAs is what the tunnel carried."""
     best: dict[str, tuple[int, int]] = {}
-    for _, placed in index.counters.get(end.site, ()):
-        record = placed.record
-        if record.tunnel not in names and not other.networks.intersection(record.remote_ts):
-            continue
+    for record in records:
         out, back = best.get(record.spi_out, (0, 0))
         best[record.spi_out] = (max(out, record.packets_out), max(back, record.packets_in))
-    return (sum(out for out, _ in best.values()), sum(back for _, back in best.values())) if best else None
+    return sum(out for out, _ in best.values()), sum(back for _, back in best.values())
+
+
+def _reading(r: CounterRecord) -> CounterReading:
+    return CounterReading(
+        rfc3339_seconds(r.at),
+        f"{r.spi_in}/{r.spi_out}",
+        r.packets_out,
+        r.packets_in,
+        r.errors.get("replay", 0),
+        r.errors.get("integrity", 0),
+    )

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from stomion.exchange.clock import ClockOffset
 from stomion.exchange.negotiation import Negotiation
 from stomion.exchange.story import Refusal, Story
+from stomion.measure.counters import CounterReading
 from stomion.model.event import Event, What
 from stomion.model.packet import Unreachable
 from stomion.model.proposal import Proposal
@@ -95,6 +96,9 @@ class End:
     has_counters: bool = False
     out_packets: int = 0
     in_packets: int = 0
+    readings: tuple[CounterReading, ...] = ()
+    readings_at: tuple[Provenance, ...] = ()
+    """Every reading of the tunnel's counters in the order of the records, and where each stands."""
     ike_proposals: tuple[Proposal, ...] = ()
     child_proposals: tuple[Proposal, ...] = ()
     tables: Tables | None = None

@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.carriage import esp_lost_in_path, mtu_blackhole
+from stomion.diagnosis.rules.carriage import (
+    esp_lost_in_path,
+    integrity_failures,
+    mtu_blackhole,
+    one_way_return,
+    replay_drops,
+)
 from stomion.diagnosis.spec import Rule
 
 RULES: tuple[Rule, ...] = (
     esp_lost_in_path.RULE,
+    one_way_return.RULE,
+    integrity_failures.RULE,
+    replay_drops.RULE,
     mtu_blackhole.RULE,
 )

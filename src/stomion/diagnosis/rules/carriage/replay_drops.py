@@ -1,0 +1,25 @@
+"""Packets arrive too late for the replay window."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.rules.carriage.thrown_away import thrown_away
+from stomion.diagnosis.spec import Context, Rule, Spec
+from stomion.model.finding import Finding, Stage
+
+SPEC = Spec(
+    code="replay-drops",
+    stage=Stage.CARRIAGE,
+    title="Packets are dropped by the replay check",
+    means="ESP packets arrive twice, or so much later than others that the receiver's window has moved past them (RFC 4303 3.4.3): different queues or paths on the way, or duplication.",
+    decided="An SA's count of replay errors rises between two readings by more than a stray few, against the packets it opened.",
+    example="Marram throws 168 of Quayhead's packets away as replayed or too late.",
+    explains=frozenset({"packet-loss", "path-outage", "test-fails-unexplained", "esp-lost-in-path"}),
+)
+
+
+def judge(context: Context) -> Finding | None:
+    remedy = "keep the tunnel's packets in one queue and on one path; else widen the replay window at the receiving end"
+    return thrown_away(context, SPEC, "replay", "as replayed or too late for its window", remedy)
+
+
+RULE = Rule(SPEC, judge)

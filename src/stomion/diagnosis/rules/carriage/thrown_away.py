@@ -1,0 +1,41 @@
+"""What the rules of packets that arrive and are thrown away share: replay and integrity errors of an SA."""
+
+from __future__ import annotations
+
+from stomion.diagnosis.spec import Context, Spec
+from stomion.measure.counters import Moved, moved
+from stomion.model.finding import PATH, Certainty, Finding, Remedy
+from stomion.tunnel.counted import places
+from stomion.tunnel.picture import End
+
+FEW = 10
+"""Errors below which nothing is said: a packet out of order now and then is no fault."""
+SHARE = 0.02
+"""The share of all packets that came in from which errors tell of a fault."""
+
+
+def thrown_away(context: Context, spec: Spec, kind: str, words: str, remedy: str) -> Finding | None:
+    """The finding that an end's SA counts many errors of a kind (`replay`, `integrity`) between its first and its last reading."""
+    for end in context.picture.ends:
+        found = moved(end.readings)
+        count = _count(found, kind)
+        if found is None or count < FEW or count < SHARE * (found.back + found.replay + found.integrity):
+            continue
+        return _finding(context, spec, end, found, count, words, remedy)
+    return None
+
+
+def _count(found: Moved | None, kind: str) -> int:
+    return 0 if found is None else found.replay if kind == "replay" else found.integrity
+
+
+def _finding(context: Context, spec: Spec, end: End, found: Moved, count: int, words: str, remedy: str) -> Finding:
+    start = context.picture.other(end)
+    return spec.finding(
+        [PATH],
+        Certainty.LIKELY,
+        f"{end.title} throws {count} of {start.title}'s packets away {words}, and opens {found.back}.",
+        [Remedy(PATH, remedy)],
+        places(end),
+        {"errors": count, "opened": found.back, "at": end.site},
+    )

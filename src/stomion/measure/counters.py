@@ -1,0 +1,82 @@
+"""What an SA's counters say between two moments: how far they moved, whatever was renewed or reset in between."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+
+@dataclass(frozen=True, slots=True)
+class CounterReading:
+    """One reading of one SA pair at one end: packets since the SA was made; `at` is seconds since 1970 UTC, None where unknown."""
+
+    at: float | None
+    sa: str
+    out: int
+    back: int
+    replay: int = 0
+    integrity: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """How far an end's counters moved between `since` and `until`: packets sealed and opened there, and those thrown away."""
+
+    since: float | None
+    until: float | None
+    out: int
+    back: int
+    replay: int = 0
+    integrity: int = 0
+    last_back: float | None = None
+    """The last moment at which a packet was seen to have come in."""
+    out_after: int = field(default=0)
+    """Packets sealed after the last one came in."""
+
+
+def moved(readings: Sequence[CounterReading], since: float | None = None, until: float | None = None) -> Moved | None:
+    """Deltas over all SAs of an end: from the last reading at or before `since` to the first at or after `until`.
+
+    None where fewer than two readings of one SA are there. A count that falls began anew: what it shows then is what moved. An SA first
+    seen within the window counts from its first reading.
+    """
+    by_sa: dict[str, list[CounterReading]] = {}
+    for reading in readings:
+        by_sa.setdefault(reading.sa, []).append(reading)
+    steps: list[tuple[CounterReading, CounterReading]] = []
+    for rows in by_sa.values():
+        rows.sort(key=lambda r: r.at or 0.0)
+        inside = _window(rows, since, until)
+        steps += pairwise(inside)
+    if not steps:
+        return None
+    steps.sort(key=lambda pair: pair[1].at or 0.0)
+    last_back = next((b.at for a, b in reversed(steps) if _delta(a.back, b.back)), None)
+    after = sum(_delta(a.out, b.out) for a, b in steps if last_back is None or (b.at or 0.0) > last_back)
+    return Moved(
+        min((a.at for a, _ in steps if a.at is not None), default=None),
+        max((b.at for _, b in steps if b.at is not None), default=None),
+        sum(_delta(a.out, b.out) for a, b in steps),
+        sum(_delta(a.back, b.back) for a, b in steps),
+        sum(_delta(a.replay, b.replay) for a, b in steps),
+        sum(_delta(a.integrity, b.integrity) for a, b in steps),
+        last_back,
+        after,
+    )
+
+
+def _delta(before: int, after: int) -> int:
+    return after - before if after >= before else after
+
+
+def _window(rows: list[CounterReading], since: float | None, until: float | None) -> list[CounterReading]:
+    """The readings that enclose a window, those just outside it included."""
+    first, last = 0, len(rows) - 1
+    if since is not None:
+        before = [i for i, r in enumerate(rows) if r.at is not None and r.at <= since]
+        first = before[-1] if before else 0
+    if until is not None:
+        after = [i for i, r in enumerate(rows) if r.at is not None and r.at >= until]
+        last = after[0] if after else last
+    return rows[first : last + 1]
