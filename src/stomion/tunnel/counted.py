@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from stomion.measure.counters import Moved, moved
 from stomion.model.provenance import Provenance
-from stomion.tunnel.attempts import Attempt, failing, sender
+from stomion.tunnel.attempts import Attempt, failing, passing, sender
 from stomion.tunnel.picture import End, Picture
 
 AROUND_S = 120.0
@@ -30,11 +30,13 @@ class Counted:
 
 
 def around_failures(picture: Picture) -> tuple[Counted, ...]:
-    """For each end whose attempts are silent: what the counters of both ends did meanwhile."""
+    """For each end whose attempts are silent, all of them: what the counters of both ends did meanwhile. Where a part is answered the
+    counts mix both, and tell nothing of the part that is not."""
     out = []
+    answered = {a.from_left for a in passing(picture)}
     for end in picture.ends:
         silent = tuple(a for a in failing(picture) if a.silent and sender(picture, a) is end)
-        if not silent:
+        if not silent or silent[0].from_left in answered:
             continue
         times = [a.at for a in silent if a.at is not None]
         since, until = (min(times), max(times)) if times else (None, None)

@@ -8,11 +8,13 @@ from stomion.diagnosis.rules.carriage import (
     mtu_blackhole,
     one_way_return,
     replay_drops,
+    sa_at_one_end,
 )
 from stomion.diagnosis.spec import Rule
 
 RULES: tuple[Rule, ...] = (
     esp_lost_in_path.RULE,
+    sa_at_one_end.RULE,
     one_way_return.RULE,
     integrity_failures.RULE,
     replay_drops.RULE,
