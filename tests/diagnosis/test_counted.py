@@ -58,6 +58,8 @@ CASES: dict[str, tuple[str, str, int, list[str], tuple[str, ...], Certainty]] = 
     "not answered": (_pair(Q, 20, 0), _pair(M, 0, 20), 0, ["one-way-return"], (M,), Certainty.LIKELY),
     "one end's alone, none back": (_pair(Q, 20, 0), "", 0, ["esp-lost-in-path"], ("path",), Certainty.POSSIBLE),
     "the far end's alone, none sent back": ("", _pair(M, 0, 20), 0, ["one-way-return"], (M,), Certainty.LIKELY),
+    "the far end lists its SA no more": (
+        _pair(Q, 20, 0), _read(M, 0, 100, 100), 0, ["sa-at-one-end"], (M,), Certainty.LIKELY),
     "never entered the tunnel": (_pair(Q, 0, 0), _pair(M, 0, 0), 0, ["test-fails-unexplained"], (M,), Certainty.POSSIBLE),
     "read long after": (_pair(Q, 20, 0, 1800), _pair(M, 0, 0, 1800), 0, ["test-fails-unexplained"], (M,), Certainty.POSSIBLE),
     "thrown away as changed": (_pair(Q, 20, 20), _pair(M, 20, 20, integrity=15), 20, ["integrity-failures"], ("path",), Certainty.LIKELY),
@@ -77,6 +79,12 @@ def test_how_far_they_came(
         assert (tunnel.findings[0].sides, tunnel.findings[0].certainty) == (sides, certainty)
     else:
         assert tunnel.status is Status.WORKING
+
+
+def test_a_part_that_is_answered_mixes_the_counts(case: Case) -> None:
+    web = _test(20, 6).replace('"icmp"', '"tcp/80"')
+    (tunnel,) = case(_files(_pair(Q, 20, 0), _pair(M, 0, 0), _test(0) + web)).tunnels
+    assert [f.code for f in tunnel.findings] == ["test-fails-unexplained"]
 
 
 @pytest.mark.parametrize(
