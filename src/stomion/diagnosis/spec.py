@@ -81,12 +81,19 @@ class Context:
         assert self.cause is not None
         return self.picture.other(self.cause.by)
 
+    @property
+    def untold(self) -> bool:
+        """Does the leading refusal's line leave open which of the two ends refused?"""
+        return self.cause is not None and self.cause.refusal is not None and self.cause.refusal.event.bare
+
     def certainty(self) -> Certainty:
         """Proven by the refusing end's own word; possible where only its bare `no` was heard."""
         if self.cause is not None and self.cause.explained:
             return Certainty.LIKELY
         if self.cause is None or self.cause.heard:
             return Certainty.POSSIBLE
+        if self.untold:
+            return Certainty.LIKELY
         return Certainty.PROVEN
 
     def evidence(self) -> tuple[Provenance, ...]:

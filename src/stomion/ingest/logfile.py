@@ -43,7 +43,8 @@ def _read(reading: Reading) -> None:
                 yield found
 
         year, phrases = reading.years.year_for(item.path), (*evidence.phrases, *shipped())
-        log.events = list(read_log(lines(), item.name, item.site, year=year, phrases=phrases))
+        own = evidence.addresses.get(item.site or "", set())
+        log.events = list(read_log(lines(), item.name, item.site, year=year, phrases=phrases, own=own))
     log.lines = scan.lines
     if scan.cut:
         text = f"{scan.cut:,} lines are longer than {MAX_LINE:,} characters; what is beyond that is not looked at"

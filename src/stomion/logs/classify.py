@@ -167,6 +167,10 @@ REFUSED: tuple[Rule, ...] = (
 """A refused proposal belongs to the IKE SA or to the Child SA, where exchange or words tell."""
 
 
+REFUSALS = frozenset(what for what in What if what.name.endswith("_REFUSED")) | {What.NO_PEER}
+"""What one of the two ends decided: who it was, the line's role and direction tell."""
+
+
 def first_of(rules: tuple[Rule, ...], text: str, ideas: frozenset[str]) -> Rule | None:
     """The first rule that fits."""
     return next((rule for rule in rules if rule.fits(text, ideas)), None)

@@ -140,7 +140,7 @@ IDEAS: dict[str, str] = {
     r"| install\w* (?:\w+ ){0,4}(?:failed|refused|rejected|error)| kernel (?:refused|rejected|returned|error|reported|answered|would not|said|denied)| netlink (?:error|response)| received netlink error| algorithm (?:not supported by|unknown to|missing in) (?:the )?kernel| not (?:be )?installed|"
     r" (?:kernel|forwarding|data plane|datapath|hardware)(?: \w+){0,5} (?:refus\w+|reject\w+|fail\w*|error|not accept|declin\w+|den\w+)",
     "up": r" established| (?:is|are|now|status|came|comes|s|state|gone|went|fully) (?:up|open|ready|active|alive|live|complete\w*|protected|built|in (?:use|force|service|place)|running|working)| installed(?= )| completed| up (?:and running|on|for|with|between|conn|far|at)|"
-    r" (?:sa|tunnel|channel|phase [12]|p[12])(?: [^ ]+){0,3} (?:up|open|complete|ready|created|built)(?= )| success\w*| (?:now|has been) (?:protected|built|secured|set up)| mature| is up | (?:may|can)(?: now)? (?:flow|pass|travel)| succeeded| finished| concluded|(?<! for)(?<! reassembled)(?<! the) complete(?= )(?! (?:ike|message))| (?:has |have )?proved (?:its|their|the) identit\w+| verified| accepted (?:the )?(?:peer|remote|identity)| status ok| auth(?:entication)? ok| authenticated(?= )",
+    r" (?:sa|tunnel|channel|phase ?[12]|p[12])(?: [^ ]+){0,3} (?:up|open|complete|ready|created|built)(?= )| success\w*| (?:now|has been) (?:protected|built|secured|set up)| mature| is up | (?:may|can)(?: now)? (?:flow|pass|travel)| succeeded| finished| concluded| in place(?= )|(?<! for)(?<! reassembled)(?<! the) complete(?= )(?! (?:ike|message))| (?:has |have )?proved (?:its|their|the) identit\w+| verified| accepted (?:the )?(?:peer|remote|identity)| status ok| auth(?:entication)? ok| authenticated(?= )",
     "down": r" deleting| deleted| (?:is|went|now|status|comes|gone|came|state) (?:down|closed|gone|ended|lost)| closing| closed| torn down| tear\w*| terminat\w+| destroy\w*| removed| ended| discarded| expired| dropped|(?: sa| channel| tunnel) (?:down|gone|end|closed)| close[ds]? ",
     "child": r" child\w*| ipsec sas?| esp | phase ?(?:2|two|ii)| p2 | quick(?: mode)?| data (?:proposal\w*|channel|sa|keys?|tunnel|path)| for the data| traffic (?:between|for|from|keys|is|may)| keys for traffic| data (?:may|can|flows?)| ah | second phase| inner| payload sa| data sas?| create child|(?: user| data) traffic| net(?:work)? pair| protected traffic",
     "ike": r" ike\w*(?! ?v[12] conn)| isakmp| phase ?(?:1|one|i)(?= )| p1 | main mode| aggressive| (?:control|secure) (?:channel|sa|connection)| parent| key exchange| id prot| sa init| management (?:channel|sa)| first phase| signal\w* channel| id prot| outer",
@@ -159,7 +159,7 @@ IDEAS: dict[str, str] = {
     "service": r" (?:service|daemon|process|engine|subsystem|module|system)(?: \w+){0,3} (?:start\w*|stop\w*|running|ready|up)| starting ike",
     "float": r" 4500.*(?:float\w*|from here on|continue|switch\w*|mov(?:ed|ing)|now talk)|(?:from here on| continue| float\w*| switch\w* to| moving to| moved to)(?: \S+){0,6} 4500",
     "selected": r" selected proposal| have agreed| agreed (?:on|to|with)| chosen proposal| chose proposal| accept\w* proposal|(?<! no) proposal (?:accepted|chosen|selected|agreed)| negotiated (?:ike|esp|proposal|transform|algorithms?|cipher)| status agreed|(?: using| picked| settled on) proposal| settled on",
-    "names": r" received proposals?| configured proposals?| offered proposals?| local proposals?| remote proposals?| proposals? (?:received|configured|offered)",
+    "names": r" peer s (?:proposals?|offers?)(?= )| their (?:proposals?|offers?)(?= )| received proposals?| configured proposals?| offered proposals?| local proposals?| remote proposals?| proposals? (?:received|configured|offered)",
     "closed": r" connection refused| port (?:is )?unreachable| econnrefused| port (?:is )?closed| icmp type 3 code 3",
     "group": r" diffie hellman group| dh group| ke payload| key exchange group",
     "regroup": r" asked (?:it )?for (?:\w+ ){0,2}group| use another group| another (?:dh |diffie hellman )?group (?:is |was )?(?:wanted|asked|requested)| guessed the wrong",
@@ -186,6 +186,7 @@ _FAR_DEED = re.compile(
     r"| ignor(?:ing|ed) (?:informational|notif\w*|the notif\w*)"
     r"| (?:failed|answered) by (?:the )?(?:far|peer|remote|other|partner|responder|gateway)| peer (?:refused|rejected|denied|declined)"
     r"| it (?:wants|demands|asked for)(?= )|(?:refused|rejected|denied|declined|turned down) by (?:the )?(?:far|peer|remote|other|partner|responder|gateway)| refused by far"
+    r"| (?:refused|rejected|denied|declined|turned down) by (?:\w+ ){0,2}\d{1,3}\.\d{1,3}\.\d"
     r"| we (?:were|have been) (?:refused|rejected|turned)| our (?:proposals?|offers?|request|identity|selectors?)(?: \w+){0,3} (?:was|were|has been|have been) (?:refused|rejected|declined|denied|turned)"
 )
 _OWN_DEED = re.compile(
@@ -195,15 +196,30 @@ _OWN_DEED = re.compile(
 )
 
 
-def far_deed(text: str, ideas: frozenset[str], notifies: tuple[str, ...]) -> bool:
-    """True where the line reports what the peer decided, False where the writer itself decided."""
+_ROLE = re.compile(
+    r"(?<! remote)(?<! peer)(?<! far)(?: as| role| own role| local role| our role| my role| we are| i am)(?: an?| the| is)? (?P<role>initiator|responder)(?= )"
+)
+
+
+def role_of(text: str) -> str:
+    """The writer's own role in what a plain line tells of: `initiator`, `responder`, or empty where it does not say."""
+    found = _ROLE.search(text)
+    return found["role"] if found else ""
+
+
+def far_deed(text: str, ideas: frozenset[str], notifies: tuple[str, ...], refusal: bool = True) -> bool | None:
+    """True where the line reports what the peer decided, False where the writer itself decided, None where it names a notify and does
+    not say whose it is. The writer's role tells of a `refusal` alone: an initiator is refused, a responder refuses."""
     if _OWN_DEED.search(text):
         return False
     if _FAR_DEED.search(text):
         return True
     if notifies and re.search(r" (?:response|resp|reply|answer)(?: \S+)? from ", text):
         return True
+    role = role_of(text)
+    if role and refusal:
+        return role == "initiator"
     if notifies:
         sent, received = "sent" in ideas, "received" in ideas
-        return received and not sent
+        return (received and not sent) if sent or received else None
     return False

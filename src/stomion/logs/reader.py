@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
@@ -15,6 +16,7 @@ from stomion.logs.timestamps import SHAPES, find_stamp
 from stomion.logs.understand import understand
 from stomion.model.event import Event
 from stomion.model.provenance import Provenance
+from stomion.vocabulary.addresses import read_addresses
 
 _STAMP_MISSES = 40
 """After this many lines in a row without a time the search for one is given up for all but every 16th line."""
@@ -34,16 +36,24 @@ class LogState:
     peer_of_identity: dict[str, str] = field(default_factory=dict)
     last_peer: str | None = None
     phrases: Sequence[Phrase] = ()
+    own: AbstractSet[str] = frozenset()
+    """Addresses that are known to be the writer's."""
 
 
 def read_log(
-    lines: Iterable[tuple[int, str]], file: str, site: str | None, *, year: int, phrases: Sequence[Phrase] = ()
+    lines: Iterable[tuple[int, str]],
+    file: str,
+    site: str | None,
+    *,
+    year: int,
+    phrases: Sequence[Phrase] = (),
+    own: AbstractSet[str] = frozenset(),
 ) -> Iterator[Event]:
     """Events of a log in its own order. `lines` are (number, cleaned text); `year` stands in where none is written.
 
-    What `phrases` were taught comes before the general vocabulary.
+    What `phrases` were taught comes before the general vocabulary. `own` are the writer's addresses, as far as other evidence tells them.
     """
-    state = LogState(year, phrases=phrases)
+    state = LogState(year, phrases=phrases, own=own)
     for number, line in lines:
         if phrases or lex.RELEVANT.search(line.lower()):
             event = understand_line(line, Provenance(file, site, line=number), state)
@@ -61,7 +71,16 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
         event = as_taught(*known, line, where, event)
     if event is None:
         return None
+    if event.peer in state.own:
+        event = _turned(event, rest, state.own)
     return _tied(replace(event, at=at, assumed=assumed, text=frame.text if frame.at is not None else line), state)
+
+
+def _turned(event: Event, line: str, own: AbstractSet[str]) -> Event:
+    """An event whose peer is the writer itself: the other address of the line is the peer, wherever it stands."""
+    others = [(address, port) for address, port in read_addresses(line).endpoints if address not in own]
+    peer, port = others[0] if others else (None, None)
+    return replace(event, own=event.peer, peer=peer, peer_port=port)
 
 
 def _take_time(line: str, state: LogState) -> tuple[str, float | None, tuple[str, ...]]:

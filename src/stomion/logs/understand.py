@@ -9,7 +9,7 @@ from functools import lru_cache
 import msgspec
 
 from stomion.logs import lexicon as lex
-from stomion.logs.classify import EXCHANGES, Exchange, classify, layer_of
+from stomion.logs.classify import EXCHANGES, REFUSALS, Exchange, classify, layer_of
 from stomion.model.event import Event, What
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
@@ -63,6 +63,7 @@ class Said(msgspec.Struct, frozen=True):
 
     what: What
     far: bool
+    bare: bool
     ideas: frozenset[str]
     notifies: tuple[str, ...]
     exchange: Exchange | None
@@ -97,6 +98,8 @@ def understand(line: str, where: Provenance) -> Event | None:
         where=where,
         text=line,
         far=said.far,
+        # Who sets what it was asked against what it holds is the one that refuses.
+        bare=said.bare and not (mine and theirs),
         peer=peer,
         peer_port=port,
         own=own,
@@ -149,8 +152,18 @@ def said_by(line: str) -> Said | None:
     if what is None:
         return None
     request = True if " request " in text else False if " response " in text else None
-    far = lex.far_deed(text, ideas, notifies)
-    return Said(what, far, ideas, notifies, exchange, layer_of(ideas, exchange), _mode(text), request)
+    far = lex.far_deed(text, ideas, notifies, what in REFUSALS)
+    return Said(
+        what,
+        bool(far),
+        far is None and what in REFUSALS,
+        ideas,
+        notifies,
+        exchange,
+        layer_of(ideas, exchange),
+        _mode(text),
+        request,
+    )
 
 
 def _naming(line: str) -> Naming:

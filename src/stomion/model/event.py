@@ -62,6 +62,8 @@ class What(StrEnum):
 class Event(msgspec.Struct, frozen=True, gc=False):
     """`far` is True where the line reports what the *peer* decided (a notify received), False for the gateway's own deed.
 
+    `bare` is True where a refusal is named and the line does not say which of the two ends it was.
+
     `mine`/`theirs` are the proposals or identities the line sets against each other, from the writer's view.
     `at` is None where the line has no time of its own; `assumed` names what of the time had to be assumed.
     """
@@ -71,6 +73,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
     text: str
     at: float | None = None
     far: bool = False
+    bare: bool = False
     peer: str | None = None
     peer_port: int | None = None
     own: str | None = None

@@ -152,6 +152,8 @@ def from_declarations(evidence: Evidence, plans: list[Plan]) -> None:
 _SERIOUS = frozenset({
     What.INITIATING, What.IKE_UP, What.CHILD_UP, What.AUTH_OK, What.CONFIGURED, What.SENT, What.AGREED, What.ASKED,
     What.NO_ANSWER, What.GAVE_UP, What.KEY_REFUSED, What.AUTH_REFUSED, What.IKE_PROPOSAL_REFUSED, What.RECEIVED, What.NO_PEER,
+    What.PROPOSAL_REFUSED, What.CHILD_PROPOSAL_REFUSED, What.SELECTORS_REFUSED, What.IDENTITY_REFUSED, What.VERSION_REFUSED,
+    What.MODE_REFUSED, What.METHOD_REFUSED, What.PFS_REFUSED,
 })  # fmt: skip
 
 

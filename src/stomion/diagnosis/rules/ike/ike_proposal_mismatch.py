@@ -35,7 +35,7 @@ def judge(context: Context) -> Finding | None:
             e.site for e in context.picture.ends if offers.miss is None or any(r.side == e.site for r in remedies)
         ),
         certainty=certainty,
-        summary=_summary(asker.title, refuser.title, offers),
+        summary=_summary(asker.title, refuser.title, offers, context.untold),
         remedies=remedies,
         evidence=context.evidence(),
         facts=offers.facts(asker.site, refuser.site) | {"attempts": context.attempts()},
@@ -46,16 +46,19 @@ def judge(context: Context) -> Finding | None:
 def _certainty(context: Context, offers: Offers) -> Certainty:
     """Proven by the refuser's word, or by arithmetic on what was offered and what its sheet takes."""
     if context.cause and not context.cause.heard:
-        return Certainty.PROVEN
+        return Certainty.LIKELY if context.untold else Certainty.PROVEN
     if offers.differs:
         return Certainty.LIKELY
     return Certainty.POSSIBLE
 
 
-def _summary(asker: str, refuser: str, offers: Offers) -> str:
+def _summary(asker: str, refuser: str, offers: Offers, untold: bool) -> str:
     if offers.miss is None:
-        offered = listed([str(p) for p in offers.offered[:2]]) or "proposals"
-        return f"{refuser} refuses every IKE proposal of {asker}, which offers {offered}."
+        named = listed([str(p) for p in offers.offered[:2]])
+        offered = f", which offers {named}" if named else ""
+        if untold:
+            return f"{refuser} and {asker} agree on no IKE proposal{offered and f' ({asker} offers {named})'}; which end refused is not said."
+        return f"{refuser} refuses every IKE proposal of {asker}{offered}."
     parts = []
     for kind in offers.differs:
         word = _WORDS[kind]
