@@ -14,6 +14,7 @@ from stomion.crypto.agreement import agree, nearest_miss
 from stomion.diagnosis.catalogue import RULES
 from stomion.jobs.examine import Examined, examine
 from stomion.jobs.summary import summary_of
+from stomion.model.finding import Certainty
 from stomion.model.proposal import Proposal
 from twosheets import LEFT, RIGHT, SHEET, A, B
 
@@ -453,3 +454,26 @@ def test_sheets_explain_a_bare_refusal(case: Case, change: dict[str, object], lo
     }
     (tunnel,) = case({**files, "quayhead/ike.log": _log([ASK, log])}).tunnels
     assert [f.code for f in tunnel.findings] == [code]
+
+
+@pytest.mark.parametrize(
+    ("line", "certainty", "says"),
+    [
+        (
+            "phase 1 with {b} as initiator failed: no proposal chosen",
+            Certainty.POSSIBLE,
+            "refuses every IKE proposal of Quayhead",
+        ),
+        (
+            "phase 1 with {b} as responder failed: no proposal chosen",
+            Certainty.PROVEN,
+            "Quayhead refuses every IKE proposal",
+        ),
+        ("phase 1 with {b}: no proposal chosen", Certainty.LIKELY, "which end refused is not said"),
+    ],
+)
+def test_who_refused_is_never_guessed(case: Case, line: str, certainty: Certainty, says: str) -> None:
+    log = f"2026-05-04T09:14:00Z quayhead vpnd: {line.format(b=B)}\n"
+    (tunnel,) = case({"quayhead/ike.log": log}).tunnels
+    (finding,) = tunnel.findings
+    assert (finding.code, finding.certainty) == ("ike-proposal-mismatch", certainty) and says in finding.summary

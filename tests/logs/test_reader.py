@@ -55,6 +55,19 @@ def test_a_line_is_tied_to_its_peer(lines: tuple[str, ...], ties: list[tuple[str
     assert [(e.peer, e.conn) for e in _read(*lines)] == ties
 
 
+@pytest.mark.parametrize(
+    ("line", "peer", "own"),
+    [
+        (f"ike sa 192.0.2.10[500]-{MARRAM}[500] established", MARRAM, "192.0.2.10"),
+        (f"ike sa {MARRAM}[500]-192.0.2.10[500] established", MARRAM, None),
+        ("ike sa with 192.0.2.10 established", None, "192.0.2.10"),
+    ],
+)
+def test_known_addresses_tell_own_from_peer(line: str, peer: str | None, own: str | None) -> None:
+    (event,) = read_log([(1, line)], "gw.log", "quayhead", year=2026, own={"192.0.2.10"})
+    assert (event.peer, event.own) == (peer, own)
+
+
 def test_a_time_without_a_date_is_of_the_day_last_named() -> None:
     up = f"ike sa with {MARRAM} established"
     found = _read(

@@ -91,7 +91,7 @@ TROUBLE: tuple[Rule, ...] = (
     R(What.MODE_REFUSED, ("mode", "method")),
     R(What.NARROWED, ("narrow", "selector")),
     R(What.INSTALL_FAILED, ("install", "no")),
-    R(What.VERSION_REFUSED, ("version", "no"), ("key",)),
+    R(What.VERSION_REFUSED, ("version", "no"), ("key", "nopeer")),
     R(What.PFS_REFUSED, ("pfs", "refusal")),
     R(What.CERTIFICATE_REFUSED, ("certificate", "no"), ("key",)),
     R(What.METHOD_REFUSED, ("method", "refusal")),

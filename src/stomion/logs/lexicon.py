@@ -120,7 +120,7 @@ IDEAS: dict[str, str] = {
     r"| do not know (?:this|any|the|a) (?:peer|gateway|remote|address|partner)| no such (?:peer|gateway|partner)| nothing (?:is )?configured for| we have no (?:site link|tunnel|connection|entry|peer|configuration)"
     r"| not in (?:our|the) (?:configuration|list)| no config named| reason (?:unknown peer|no such peer|not configured|no config\w*|unknown gateway|unknown far|no peer\w*)| no link (?:is )?(?:set up|configured|defined)",
     "version": r" (?:ike )?versions?(?: \S+){0,4} (?:not|mismatch\w*|differs?|unsupported|wrong|refused|rejected|only)| (?:wrong|unsupported|other|different|invalid|bad) (?:ike |protocol |major )?versions?"
-    r"| major version| version mismatch| only (?:accepts?|speaks?|permits?|allows?|take) (?:ike ?)?(?:v|version )[12]| not (?:speak|accept|support|allow) (?:ike ?)?(?:v|version )[12]| ikev[12] (?:is )?(?:not|disabled|refused|denied|only)"
+    r"| major version(?! \d)| version mismatch| only (?:accepts?|speaks?|permits?|allows?|take) (?:ike ?)?(?:v|version )[12]| not (?:speak|accept|support|allow) (?:ike ?)?(?:v|version )[12]| ikev[12] (?:is )?(?:not|disabled|refused|denied|only)"
     r"| reason (?:wrong )?version\w*| configured for (?:ike )?version|(?: only| permit\w*| set to) (?:use )?(?:ike ?)?(?:v|version )[12]",
     "mode": r" (?:main|aggressive)(?: mode)?(?: \w+){0,6} (?:not|mismatch\w*|refused|rejected|denied|disabled|unsupported|only|whereas|but|forbidden|instead)"
     r"| none allows \S+ ?\S* ?\S* ?(?:key )?authentication using (?:main|aggressive)| (?:wrong|other|different|unexpected|invalid|unsupported) (?:exchange )?(?:mode|exchange type)| (?:mode|exchange) mismatch| reason (?:wrong )?mode\w*"

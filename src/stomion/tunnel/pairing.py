@@ -15,6 +15,7 @@ from stomion.space.ranges import PRIVATE, common
 
 MAX_PAIRS = 64
 """So many pairs of strangers are shown as tunnels, where a case has nothing but captures taken between them."""
+IKE_PORTS = (500, 4500)
 FRESH_TTL = (64, 128, 255)
 """Hop limits that packets leave their sender with."""
 
@@ -185,6 +186,9 @@ def _peers_by_site(evidence: Evidence, own: dict[str, set[str]]) -> dict[str, Co
     for log in evidence.logs:
         for event in log.events:
             if log.site and event.peer and event.what in _SERIOUS and event.peer not in own.get(log.site, ()):
+                if event.what is What.NO_PEER and event.peer_port not in (None, *IKE_PORTS):
+                    # Knocks of an unknown address from any port: a scan, and no tunnel of anybody's.
+                    continue
                 weight = 1 if event.what in (What.ASKED, What.RECEIVED, What.NO_PEER) else 3
                 peers.setdefault(log.site, Counter())[event.peer] += weight
     for capture in evidence.captures:
