@@ -190,5 +190,5 @@ def test_a_rule_that_crashes_is_a_line_and_the_others_go_on(case: Case, monkeypa
 @pytest.mark.parametrize(("port", "tunnels"), [(500, 1), (45918, 0)])
 def test_knocks_from_any_port_make_no_tunnel(case: Case, port: int, tunnels: int) -> None:
     """An unknown address that asks from the IKE port may be the peer; one that asks from anywhere scans."""
-    log = f"2026-05-04T09:14:00Z gw ike no peer configured for {C}[{port}], main mode request refused\n"
+    log = f"2026-05-04T09:14:00Z gw ike no peer configured for {C}[{port}], ike request ignored\n"
     assert len(case({"north/x": log}).tunnels) == tunnels
