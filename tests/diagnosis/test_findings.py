@@ -477,3 +477,31 @@ def test_who_refused_is_never_guessed(case: Case, line: str, certainty: Certaint
     (tunnel,) = case({"quayhead/ike.log": log}).tunnels
     (finding,) = tunnel.findings
     assert (finding.code, finding.certainty) == ("ike-proposal-mismatch", certainty) and says in finding.summary
+
+
+OFFERS = (
+    "no IKE proposal in common with {b}: received {offers}; allowed here AES-CBC-256 · HMAC-SHA2-384-192 · group 14"
+)
+MIXED = "DES-CBC · HMAC-MD5-96 · group 2, 3DES-CBC · HMAC-SHA1-96 · group 2, AES-CBC-128 · HMAC-SHA1-96 · group 2, AES-CBC-128 · HMAC-SHA2-256-128 · group 5"
+
+
+def test_separate_offers_stay_separate(case: Case) -> None:
+    """Four combinations in one line: none is mixed, the strongest is named whole, and the one left out is counted."""
+    log = f"2026-05-04T09:14:00Z quayhead ike {OFFERS.format(b=B, offers=MIXED)}\n"
+    (tunnel,) = case({"quayhead/ike.log": log}).tunnels
+    (finding,) = tunnel.findings
+    assert "AES-CBC-128 · HMAC-SHA2-256-128 · group 5; " in finding.summary and "; and 1 more" in finding.summary
+    remedies = {r.side: r.text for r in finding.remedies}
+    assert remedies["quayhead"] == (
+        "allow AES-CBC-128 · HMAC-SHA2-256-128 · group 5, the strongest of what is offered "
+        "(weak: group 5; only until something better is there)"
+    )
+    assert "group 3" not in str(finding)
+
+
+def test_a_weak_offer_is_allowed_with_a_warning_alone(case: Case) -> None:
+    log = f"2026-05-04T09:14:00Z quayhead ike {OFFERS.format(b=B, offers='3DES-CBC · HMAC-SHA1-96 · group 2')}\n"
+    (tunnel,) = case({"quayhead/ike.log": log}).tunnels
+    strong, weak = tunnel.findings[0].remedies
+    assert strong.side == B and "AES-CBC-256" in strong.text
+    assert weak.side == "quayhead" and "(weak: 3DES and group 2; only until" in weak.text

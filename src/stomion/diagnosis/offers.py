@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stomion.crypto.agreement import Miss, agree, nearest_miss
-from stomion.crypto.strength import strongest
+from stomion.crypto.strength import rank, strongest, weak_values
 from stomion.diagnosis.spec import Context, listed
 from stomion.exchange.negotiation import Negotiation
 from stomion.model.finding import Remedy
@@ -13,6 +14,28 @@ from stomion.model.proposal import Proposal
 from stomion.tunnel.picture import End
 from stomion.tunnel.settings import Basis, Layer, accepted, declared_proposals, offered
 from stomion.vocabulary.algorithms import is_known
+
+SHOWN = 3
+"""Offers named one by one; the rest are counted."""
+
+
+def _rank(proposal: Proposal) -> tuple[int, int]:
+    """For sorting by strength: weak values first of all, then how far down each value stands."""
+    kinds = ("encryption", "integrity", "group")
+    places = [rank(kind, value) for kind in kinds for value in proposal.values(kind)[:1]]
+    return len(weak_values(proposal, proposal.protocol)), sum(places)
+
+
+def named_offers(offers: Sequence[Proposal]) -> str:
+    """`AES-CBC-128 · HMAC-SHA2-256-128 · group 5; 3DES · HMAC-SHA1-96 · group 2; and 2 more`."""
+    more = f"; and {len(offers) - SHOWN} more" if len(offers) > SHOWN else ""
+    return "; ".join(str(p) for p in offers[:SHOWN]) + more
+
+
+def weakness(proposal: Proposal) -> str:
+    """A warning in brackets where a proposal holds values that current guidance retires; else nothing."""
+    weak = weak_values(proposal, proposal.protocol)
+    return f" (weak: {listed(weak, 'and')}; only until something better is there)" if weak else ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +57,14 @@ class Offers:
     def all_accepted(self, kind: str) -> tuple[str, ...]:
         """Every value of a kind that would be taken, in order."""
         return tuple(dict.fromkeys(v for p in self.accepted for v in p.values(kind)))
+
+    @property
+    def combined(self) -> tuple[Proposal, ...]:
+        """The offers that stand for themselves, strongest first, where they differ among each other in what is missed: mixing their values
+        would make combinations that nobody offered. Empty where they don't."""
+        kinds = self.differs or ("encryption", "integrity", "group")
+        apart = {tuple(p.values(kind) for kind in kinds) for p in self.offered}
+        return tuple(sorted(self.offered, key=_rank)) if len(apart) > 1 else ()
 
     def facts(self, asker: str, refuser: str) -> dict[str, object]:
         """For the JSON output."""
@@ -104,9 +135,27 @@ def remedies_for(offers: Offers, asker: End, refuser: End, layer: str) -> tuple[
             Remedy(asker.site, f"offer an {layer} proposal that {refuser.title} takes; ask its engineers which"),
         )
     at_asker = _additions(offers, "accepted")
-    at_refuser = _additions(offers, "offered")
+    at_refuser = _best_offer(offers) or _warned(_additions(offers, "offered"), offers)
     added = ((asker, "offer", at_asker), (refuser, "allow", at_refuser))
     return tuple(Remedy(end.site, f"{verb} {values}") for end, verb, values in added if values)
+
+
+def _best_offer(offers: Offers) -> str:
+    """The strongest of several separate offers, whole; empty where the offers don't differ in what is missed."""
+    best = next(iter(offers.combined), None)
+    return f"{best}, the strongest of what is offered{weakness(best)}" if best is not None else ""
+
+
+def _warned(values: str, offers: Offers) -> str:
+    """What to add, with a warning where what is offered of it is weak."""
+    if not values or not offers.offered:
+        return values
+    first = offers.offered[0]
+    encryption, integrity, prf, group = (first.values(k) if k in offers.differs else () for k in _KINDS)
+    return values + weakness(Proposal(first.protocol, encryption, integrity, prf, group))
+
+
+_KINDS = ("encryption", "integrity", "prf", "group")
 
 
 def _additions(offers: Offers, source: str) -> str:

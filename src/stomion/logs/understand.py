@@ -14,7 +14,7 @@ from stomion.model.event import Event, What
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import Named, read_addresses
-from stomion.vocabulary.algorithms import find_proposal
+from stomion.vocabulary.algorithms import find_proposal, find_proposals
 
 _TAG = re.compile(r"\[[A-Za-z]{2,8}\]|\b\d\d\[[A-Z]{3}\]")
 _ANGLE = re.compile(r"<([^<>|]*)(?:\|(\d+))?>")
@@ -90,7 +90,7 @@ def understand(line: str, where: Provenance) -> Event | None:
     naming = _naming(line)
     named = read_addresses(line)
     own, peer, port = _endpoints(line.lower(), named, said.ideas)
-    mine, theirs = _proposals(line, said.ideas, what)
+    mine, theirs, offers = _proposals(line, said.ideas, what)
     my_ts, their_ts = _selectors(named, what)
     version = _VERSION.search(line)
     return Event(
@@ -116,6 +116,7 @@ def understand(line: str, where: Provenance) -> Event | None:
         layer=said.layer,
         mine=mine,
         theirs=theirs,
+        offers=offers,
         my_ts=my_ts,
         their_ts=their_ts,
         identities=_identities(line, naming.conn),
@@ -236,21 +237,25 @@ def _listed(line: str, where: Provenance) -> Event | None:
     return Event(What.PROPOSALS, where, line, conn=conn[1] if conn else _naming(line).conn, mine=mine)
 
 
-def _proposals(line: str, ideas: frozenset[str], what: What) -> tuple[Proposal | None, Proposal | None]:
-    """(mine, theirs): each stretch of the line belongs to the nearest word before it that says whose it is."""
+def _proposals(
+    line: str, ideas: frozenset[str], what: What
+) -> tuple[Proposal | None, Proposal | None, tuple[Proposal, ...]]:
+    """(mine, theirs, theirs one by one where they are several): each stretch of the line belongs to the nearest word before it that says whose it is."""
     if what in (What.SENT, What.RECEIVED) or (
         "proposal" not in ideas and "names" not in ideas and "selected" not in ideas
     ):
-        return None, None
+        return None, None, ()
     protocol = "ESP" if re.search(r"\besp\b|child| data", line, re.IGNORECASE) else "IKE"
     marks = [(m.start(), "their" if m["their"] else "mine") for m in _MARK.finditer(line)]
     if what is What.AGREED or not marks:
         found = find_proposal(line, protocol)
-        return found, found if what is What.AGREED else None
+        return found, found if what is What.AGREED else None, ()
     parts: dict[str, str] = {"mine": "", "their": ""}
     for (start, who), stop in zip(marks, [m[0] for m in marks[1:]] + [len(line)], strict=True):
         parts[who] += " " + line[start:stop]
-    return find_proposal(parts["mine"], protocol), find_proposal(parts["their"], protocol)
+    offers = find_proposals(parts["their"], protocol)
+    several = offers if len(offers) > 1 else ()
+    return find_proposal(parts["mine"], protocol), find_proposal(parts["their"], protocol), several
 
 
 def _selectors(named: Named, what: What) -> tuple[tuple[str, ...], tuple[str, ...]]:

@@ -88,6 +88,8 @@ class Event(msgspec.Struct, frozen=True, gc=False):
     layer: str | None = None
     mine: Proposal | None = None
     theirs: Proposal | None = None
+    offers: tuple[Proposal, ...] = ()
+    """The peer's proposals one by one, where the line names several: `theirs` is then all their values together."""
     my_ts: tuple[str, ...] = ()
     their_ts: tuple[str, ...] = ()
     identities: tuple[str, ...] = ()

@@ -181,7 +181,7 @@ def _named(end: End, layer: Layer, *, mine: bool) -> Proposals:
         for event in reversed(end.events):
             said = _said(event, mine) if event.what in kinds else None
             if said is not None and (said.protocol == layer or event.what in refusals):
-                found = _listed(end, event, mine) or (said,)
+                found = _listed(end, event, mine) or (not mine and event.offers) or (said,)
                 return Known(found, Basis.SEEN if mine else Basis.INFERRED, event.where)
     return NO_PROPOSALS
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from functools import lru_cache
+from itertools import pairwise
 
 from stomion.model.proposal import Proposal
 from stomion.model.site import SheetProposal
@@ -40,7 +41,7 @@ _GROUP = re.compile(
     modp[-_ ]?(?P<modp>\d{3,4}) | (?P<modp2>\d{3,4})[- ]bit\ modp
   | (?:ecp[-_ ]?|secp)(?P<ecp>192|224|256|384|521)(?:r1)? | (?P<ecp2>\d{3})[- ]bit\ (?:ecp|elliptic|random\ ecp)
   | (?P<c25>curve[-_ ]?25519|x25519) | (?P<c44>curve[-_ ]?448|x448)
-  | (?:dh|diffie[- ]hellman|oakley|pfs|group)[-_ =:]*(?:groups?)?[-_ =:#]*(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d))*)(?!\d|\.\d)
+  | (?:dh|diffie[- ]hellman|oakley|pfs|group)[-_ =:]*(?:groups?)?[-_ =:#]*(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d|[A-Za-z]))*)(?!\d|\.\d)
     """,
     re.IGNORECASE | re.VERBOSE,
 )
@@ -120,6 +121,17 @@ def find_proposal(text: str, protocol: str = "") -> Proposal | None:
     if not prfs and protocol == "IKE":
         prfs = [name.rsplit("-", 1)[0] for name in integrity]
     return Proposal(protocol, encryption, integrity, tuple(dict.fromkeys(prfs)), group)
+
+
+def find_proposals(text: str, protocol: str = "") -> tuple[Proposal, ...]:
+    """The separate proposals that a piece of text names one after the other: one begins where a cipher follows a hash or a group. IKEv1
+    transforms are fixed combinations (RFC 2409, appendix A), which mixing would falsify."""
+    ciphers = [m.start() for m in _ENCRYPTION.finditer(text)]
+    others = [m.start() for shape in (_PRF_WORD, _HASH_WORD, _GROUP) for m in shape.finditer(text)]
+    begins = [at for before, at in pairwise(ciphers) if any(before < o < at for o in others)]
+    cuts = [0, *begins, len(text)]
+    found = (find_proposal(text[a:b], protocol) for a, b in pairwise(cuts))
+    return tuple(p for p in found if p is not None)
 
 
 def model_proposal(declared: SheetProposal, protocol: str) -> Proposal:

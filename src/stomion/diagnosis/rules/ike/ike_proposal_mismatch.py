@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.offers import Offers, ike_offers, remedies_for
+from stomion.diagnosis.offers import Offers, ike_offers, named_offers, remedies_for
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Stage
+from stomion.model.proposal import Proposal
 
 SPEC = Spec(
     code="ike-proposal-mismatch",
@@ -54,11 +55,14 @@ def _certainty(context: Context, offers: Offers) -> Certainty:
 
 def _summary(asker: str, refuser: str, offers: Offers, untold: bool) -> str:
     if offers.miss is None:
-        named = listed([str(p) for p in offers.offered[:2]])
+        named = named_offers(sorted_offers(offers)) if offers.offered else ""
         offered = f", which offers {named}" if named else ""
         if untold:
             return f"{refuser} and {asker} agree on no IKE proposal{offered and f' ({asker} offers {named})'}; which end refused is not said."
         return f"{refuser} refuses every IKE proposal of {asker}{offered}."
+    if offers.combined:
+        takes = listed([str(p) for p in offers.accepted[:2]])
+        return f"{asker} offers {named_offers(offers.combined)}; {refuser} takes {takes}, which is none of them."
     parts = []
     for kind in offers.differs:
         word = _WORDS[kind]
@@ -68,6 +72,11 @@ def _summary(asker: str, refuser: str, offers: Offers, untold: bool) -> str:
     rest = "Nothing else differs." if len(parts) < 3 else "These are all that differ."
     only = " only" if all(len(offers.all_offered(k)) == 1 for k in offers.differs) else ""
     return f"{asker} offers {gives}{only}; {refuser} takes {takes}. {rest}"
+
+
+def sorted_offers(offers: Offers) -> tuple[Proposal, ...]:
+    """Strongest first, where they stand for themselves; else as they were made."""
+    return offers.combined or offers.offered
 
 
 def _doubt(certainty: Certainty, refuser: str) -> str:
