@@ -482,7 +482,10 @@ def test_who_refused_is_never_guessed(case: Case, line: str, certainty: Certaint
 OFFERS = (
     "no IKE proposal in common with {b}: received {offers}; allowed here AES-CBC-256 · HMAC-SHA2-384-192 · group 14"
 )
-MIXED = "DES-CBC · HMAC-MD5-96 · group 2, 3DES-CBC · HMAC-SHA1-96 · group 2, AES-CBC-128 · HMAC-SHA1-96 · group 2, AES-CBC-128 · HMAC-SHA2-256-128 · group 5"
+MIXED = (
+    "DES-CBC · HMAC-MD5-96 · group 2, 3DES-CBC · HMAC-SHA1-96 · group 2, AES-CBC-128 · HMAC-SHA1-96 · group 2, "
+    "AES-CBC-128 · HMAC-SHA2-256-128 · group 5"
+)
 
 
 def test_separate_offers_stay_separate(case: Case) -> None:

@@ -19,7 +19,7 @@ SHOWN = 3
 """Offers named one by one; the rest are counted."""
 
 
-def _rank(proposal: Proposal) -> tuple[int, int]:
+def offer_rank(proposal: Proposal) -> tuple[int, int]:
     """For sorting by strength: weak values first of all, then how far down each value stands."""
     kinds = ("encryption", "integrity", "group")
     places = [rank(kind, value) for kind in kinds for value in proposal.values(kind)[:1]]
@@ -64,7 +64,7 @@ class Offers:
         would make combinations that nobody offered. Empty where they don't."""
         kinds = self.differs or ("encryption", "integrity", "group")
         apart = {tuple(p.values(kind) for kind in kinds) for p in self.offered}
-        return tuple(sorted(self.offered, key=_rank)) if len(apart) > 1 else ()
+        return tuple(sorted(self.offered, key=offer_rank)) if len(apart) > 1 else ()
 
     def facts(self, asker: str, refuser: str) -> dict[str, object]:
         """For the JSON output."""

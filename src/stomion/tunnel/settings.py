@@ -210,7 +210,7 @@ def _in_log(events: Sequence[Event], layer: Layer, *, mine: bool) -> Proposals:
         said = _said(event, mine)
         child = event.layer == "child" or event.what in (What.CHILD_PROPOSAL_REFUSED, What.PFS_REFUSED, What.CHILD_UP)
         if said is not None and (said.protocol or (Layer.CHILD if child else Layer.IKE)) == layer:
-            return Known((said,), Basis.INFERRED, event.where)
+            return Known((not mine and event.offers) or (said,), Basis.INFERRED, event.where)
     return NO_PROPOSALS
 
 

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from stomion.crypto.agreement import would_choose
+from stomion.diagnosis.offers import offer_rank
 from stomion.model.site import SheetTunnel
+from stomion.tunnel import settings
 from stomion.tunnel.picture import End, Picture
 from stomion.tunnel.settings import Layer, known, standing_sheet
 from stomion.views.compare import asking_side
@@ -97,14 +100,23 @@ def _layer(picture: Picture, end: End, layer: Layer) -> tuple[Setting, ...]:
     ends = picture.ends if asking_side(picture) == 0 else picture.ends[::-1]
     told = {e.site: known(picture, e, layer).value for e in ends}
     chosen = would_choose(told[ends[0].site], told[ends[1].site], picture.version or 2) if all(told.values()) else None
-    source = (chosen,) if chosen is not None else told[other.site]
+    # Separate offers are fixed combinations: without an agreement the strongest of them stands, whole.
+    source = (chosen,) if chosen is not None else tuple(sorted(told[other.site], key=offer_rank)[:1])
+    old = (settings.version(picture, other).value or picture.version) == 1
     rows = []
     for kind, name in (("encryption", "encryption"), ("integrity", "integrity"), ("prf", "PRF"), ("group", "group")):
+        if old and kind == "prf":
+            # IKEv1 negotiates a hash, and the PRF follows from it (RFC 2409 4).
+            continue
         values = tuple(dict.fromkeys(v for p in source for v in p.values(kind)))
         if values:
             title = "PFS group" if layer is Layer.CHILD and kind == "group" else name
             rows.append(
-                Setting(title, " or ".join(values), " or ".join(filter(None, (number_of(kind, v) for v in values))))
+                Setting(
+                    title,
+                    " or ".join(values),
+                    " or ".join(filter(None, (number_of(kind, v, layer, old=old) for v in values))),
+                )
             )
     if layer is Layer.CHILD and source and not any(p.group for p in source):
         rows.append(Setting("PFS group", "none"))
@@ -112,12 +124,15 @@ def _layer(picture: Picture, end: End, layer: Layer) -> tuple[Setting, ...]:
     return (*rows, *_given(("lifetime", f"{lifetime} s" if lifetime else "")))
 
 
-def number_of(kind: str, value: str) -> str:
-    """`ENCR 12, key length 256`, `group 20`: the transform's number in the IKEv2 registries."""
+def number_of(kind: str, value: str, layer: Layer = Layer.IKE, *, old: bool = False) -> str:
+    """`12, key length 256`, `20 (384-bit ECP)`: a value's number in the registries of IKEv2, or of IKEv1 (`old`): there the hash and the
+    cipher of phase 1, and the transform and the authentication attribute of ESP, have numbers of their own (RFC 2409, RFC 2407)."""
     if kind == "group":
         name = iana.GROUPS.get(int(value)) if value.isdigit() else None
         return f"{value} ({name})" if name else value
-    table = _TABLES.get(kind, {})
+    table = _old_table(kind, layer) if old else _TABLES.get(kind, {})
+    if old and kind == "integrity":
+        value = _hash_name(value) if layer is Layer.IKE else value
     base, _, bits = value.rpartition("-")
     for number, name in table.items():
         if name == value:
@@ -125,6 +140,17 @@ def number_of(kind: str, value: str) -> str:
         if name == base and bits.isdigit():
             return f"{number}, key length {bits}"
     return ""
+
+
+def _old_table(kind: str, layer: Layer) -> Mapping[int, str]:
+    if kind == "encryption":
+        return iana.V1_ENCR if layer is Layer.IKE else iana.ENCR
+    return iana.V1_HASH if layer is Layer.IKE else iana.V1_IPSEC_AUTH
+
+
+def _hash_name(integrity: str) -> str:
+    """`HMAC-SHA2-256-128` → `SHA2-256`: phase 1 of IKEv1 names the hash alone."""
+    return integrity.removeprefix("HMAC-").rpartition("-")[0]
 
 
 def _style(theirs: SheetTunnel) -> tuple[Setting, ...]:
