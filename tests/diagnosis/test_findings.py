@@ -508,3 +508,21 @@ def test_a_weak_offer_is_allowed_with_a_warning_alone(case: Case) -> None:
     strong, weak = tunnel.findings[0].remedies
     assert strong.side == B and "AES-CBC-256" in strong.text
     assert weak.side == "quayhead" and "(weak: 3DES and group 2; only until" in weak.text
+
+
+@pytest.mark.parametrize(
+    ("version", "agreed", "port", "code"),
+    [("1 main mode", True, 500, "key-mismatch"), ("1 main mode", False, 500, "peer-silent"), ("2", True, 500, "peer-silent"),
+     ("1 main mode", True, 4500, "peer-silent")],
+)  # fmt: skip
+def test_silence_at_the_first_encrypted_message(case: Case, version: str, agreed: bool, port: int, code: str) -> None:
+    """Main mode that got as far as the proposal and then meets silence: the usual picture of keys that differ, and no more than that."""
+    rows = [f"initiating IKEv{version} to {B}:500"]
+    rows += [f"IKE proposal agreed with {B}: AES-CBC-256 · HMAC-SHA2-256-128 · group 14"] if agreed else []
+    rows += [f"no answer from {B}:{port}, request 5 sent again ({n})" for n in range(3)] + [
+        f"giving up on {B} after 4 tries without an answer"
+    ]
+    log = "".join(f"2026-05-04T09:14:0{n}Z quayhead ike [1] {row}\n" for n, row in enumerate(rows))
+    (tunnel,) = case({"quayhead/ike.log": log}).tunnels
+    found = tunnel.first_fault
+    assert found is not None and (found.code, found.certainty) == (code, Certainty.POSSIBLE)

@@ -152,3 +152,49 @@ def test_a_fault_of_the_tables_alone_proves_nothing_of_the_negotiation(case: Cas
     assert {s.stage.value: s.whole for s in tunnel.stages[:3]} == dict.fromkeys(
         ("underlay", "ike", "child"), Verdict.UNSEEN
     )
+
+
+@pytest.mark.parametrize(
+    ("error", "ping", "codes"),
+    [("refused", 5, ["service-not-listening"]), ("timeout", 5, [UNEXPLAINED]), ("refused", 0, [UNEXPLAINED])],
+)
+def test_a_service_that_is_refused(case: Case, error: str, ping: int, codes: list[str]) -> None:
+    web = _test("09:20:05", "10.76.0.9", 0, 1, service="tcp/80", error=error)
+    (tunnel,) = case(_files(_test("09:20:00", "10.76.0.9", ping) + web)).tunnels
+    assert [f.code for f in tunnel.findings] == codes
+
+
+EXEMPT = '[[translation]]\nname = "{name}"\nmatch = {{source = "10.96.0.0/24"{to}}}\naction = "exempt"\n'
+HIDE = '[[translation]]\nname = "internet"\nmatch = {out_interface = "wan0", source = "10.96.0.0/24"}\naction = "masquerade"\n'
+DEFAULT = '[[route]]\ndestination = "0.0.0.0/0"\nvia = "192.0.2.1"\ninterface = "wan0"\n'
+
+
+@pytest.mark.parametrize(
+    ("to", "target", "received", "found"),
+    [
+        ("", "203.0.113.80", 0, "fault"),
+        ("", "203.0.113.80", 3, "caution"),
+        (', destination = "10.76.0.0/24"', "203.0.113.80", 0, None),
+        ("", "198.51.100.34", 0, None),
+    ],
+)
+def test_flows_to_the_internet_that_are_exempted_as_well(
+    case: Case, to: str, target: str, received: int, found: str | None
+) -> None:
+    files = _files(_test("09:20:00", target, received), log="")
+    files["sites/quayhead.toml"] = str(files["sites/quayhead.toml"]) + EXEMPT.format(name="all", to=to) + HIDE + DEFAULT
+    (tunnel,) = case(files).tunnels
+    told = [f for f in tunnel.findings if f.code == "internet-not-translated"]
+    assert [("caution" if f.caution else "fault") for f in told] == ([found] if found else [])
+    assert not told or (told[0].sides == ("quayhead",) and "“all”" in told[0].summary)
+
+
+def test_an_expected_flow_to_the_internet_is_walked_without_any_test(case: Case) -> None:
+    files = _files("", log="")
+    del files["path/t.jsonl"]
+    files["sites/quayhead.toml"] = str(files["sites/quayhead.toml"]) + EXEMPT.format(name="all", to="") + HIDE + DEFAULT
+    files["case.toml"] = (
+        '[[expect]]\nfrom = "quayhead/host-a"\nto = "203.0.113.80"\nservice = "tcp/443"\noutcome = "reach"\n'
+    )
+    (tunnel,) = case(files).tunnels
+    assert [(f.code, f.caution) for f in tunnel.findings] == [("internet-not-translated", True)]

@@ -13,7 +13,7 @@ from stomion.exchange.negotiation import MAX_STEPS, Negotiation, Post, assemble
 from stomion.model.provenance import Problem, Provenance
 from stomion.model.record import EventRecord, PingRecord
 from stomion.space.axis import address_text
-from stomion.space.ranges import PRIVATE
+from stomion.space.ranges import PRIVATE, spans
 from stomion.tunnel.baseline import step_of
 from stomion.tunnel.ends import ends_of
 from stomion.tunnel.index import Index
@@ -61,6 +61,7 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
         tests=tests[_Kind.BETWEEN],
         near=tests[_Kind.NEAR],
         outside=tests[_Kind.OUTSIDE],
+        internet=(*tests[_Kind.INTERNET], *_expected_beyond(ends, evidence)),
         expected=tuple(_expected(ends, evidence)),
         link_events=tuple(_links(ends, index, only=tunnels_of.total() == 2)),
         pings=tuple(_pings(ends, index)),
@@ -129,6 +130,7 @@ class _Kind(Enum):
     BETWEEN = auto()
     NEAR = auto()
     OUTSIDE = auto()
+    INTERNET = auto()
 
 
 def _tests(picture: Picture, index: Index) -> dict[_Kind, tuple[LanTest, ...]]:
@@ -160,8 +162,30 @@ def _kind(source: str, target: str, end: End, picture: Picture) -> _Kind | None:
     if meets(target, lans_of(other, end)):
         return _Kind.BETWEEN
     own = lans_of(end, other) | end.networks
+    if (
+        _is_public(target)
+        and not meets(target, own)
+        and not meets(target, end.addresses | other.addresses)
+        and source != end.site
+    ):
+        return _Kind.INTERNET
     elsewhere = meets(target, PRIVATE) and not meets(target, own) and not meets(target, end.addresses | other.addresses)
     return _Kind.OUTSIDE if elsewhere and own and source != end.site else None
+
+
+def _is_public(target: str) -> bool:
+    return bool(spans([target])) and not meets(target, PRIVATE)
+
+
+def _expected_beyond(picture: Picture, evidence: Evidence) -> Iterator[LanTest]:
+    """Flows from either LAN to the internet that the case expects to reach."""
+    for source, to, service, outcome, line in evidence.expects:
+        end = _site_of(source, picture)
+        if end is None or outcome != "reach" or _kind(source, to, end, picture) is not _Kind.INTERNET:
+            continue
+        where = Provenance("case.toml", None, line=line or None)
+        address = _host_address(source, end, picture.other(end))
+        yield LanTest(end is picture.left, False, True, None, where, service, address, to, source, seen=False)
 
 
 def _expected(picture: Picture, evidence: Evidence) -> Iterator[LanTest]:

@@ -57,7 +57,7 @@ def leading_cause(picture: Picture) -> Cause | None:
     if heard:
         told = Cause(heard[1].what, picture.other(heard[0]), True, heard[1], tuple(standing))
         return _explained(picture, told)
-    wire = _wire_cause(picture)
+    wire = _wire_cause(picture) or _silent_at_the_key(picture)
     return _explained(picture, wire) if wire is not None else _declared_cause(picture)
 
 
@@ -194,6 +194,26 @@ def _wire_cause(picture: Picture) -> Cause | None:
         return None
     by = picture.end_at(last.refused_by) or picture.end_at(last.responder) or picture.right
     return Cause(what, by, True, None, (), last)
+
+
+def _silent_at_the_key(picture: Picture) -> Cause | None:
+    """IKEv1 main mode by one end's log alone: the proposal was agreed, both directions passed, and the first encrypted message meets
+    silence. Most often the keys differ, and the other end drops what it cannot read (RFC 2409 5.4)."""
+    for end in picture.ends:
+        story, other = end.story, picture.other(end)
+        moved = any(e.what is What.NAT_FLOAT or e.peer_port == 4500 for e in end.events)
+        if (
+            not story.silence
+            or story.ike_agreed is None
+            or story.ike_ever is not None
+            or moved
+            or other.given
+            or picture.negotiations
+        ):
+            continue
+        if story.version == 1 and (story.silence[-1].at or 0.0) >= (story.ike_agreed.at or 0.0):
+            return Cause(What.UNDECRYPTABLE, other, True, None)
+    return None
 
 
 _CHILD = {

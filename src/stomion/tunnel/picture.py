@@ -158,6 +158,8 @@ class Picture:
     """Tests from either site to private addresses that no tunnel of that site takes."""
     near: tuple[LanTest, ...] = ()
     """Tests of what lies before the tunnel: a host's own gateway, next hops, the peers' public addresses."""
+    internet: tuple[LanTest, ...] = ()
+    """Tests, and expected flows, from either LAN to public addresses that are no gateway's."""
     expected: tuple[LanTest, ...] = ()
     link_events: tuple[LinkEvent, ...] = ()
     pings: tuple[PingSeries, ...] = ()

@@ -36,8 +36,15 @@ def judge(context: Context) -> Finding | None:
             Remedy(e.site, f"enter the pre-shared key for {context.picture.other(e).title} again, the same as there")
             for e in (cause.by, asker)
         ),
-        evidence=context.evidence(),
+        evidence=context.evidence() or tuple(e.where for e in asker.story.silence[-2:]),
         facts={"attempts": context.attempts()},
+    )
+
+
+def _only_silence(cause: Cause) -> bool:
+    """Does nothing but the other end's silence tell of it?"""
+    return (
+        cause.what is What.UNDECRYPTABLE and cause.refusal is None and cause.negotiation is None and not cause.declared
     )
 
 
@@ -48,6 +55,8 @@ def _certainty(context: Context, cause: Cause) -> Certainty:
         return Certainty.PROVEN if not cause.heard else Certainty.LIKELY
     if marks_differ(*context.picture.ends):
         return Certainty.PROVEN
+    if _only_silence(cause):
+        return Certainty.POSSIBLE
     both = {e.site for e, r in cause.all if r.what is What.UNDECRYPTABLE}
     return Certainty.PROVEN if len(both) == 2 else Certainty.LIKELY
 
@@ -57,6 +66,8 @@ def _summary(context: Context, cause: Cause) -> str:
     if cause.declared or cause.explained or marks_differ(cause.by, context.asker):
         marks = [f"{e.title}'s key has the mark {e.sheet.key_mark}" for e in (cause.by, context.asker) if e.sheet]
         return "The pre-shared keys differ: " + ", ".join(marks) + "."
+    if _only_silence(cause):
+        return f"{by} falls silent at {asker}'s first encrypted message, after the proposal was agreed: most often the pre-shared keys differ."
     if cause.what is What.UNDECRYPTABLE:
         return f"The pre-shared keys differ: {by} could not make sense of {asker}'s first encrypted message."
     return f"The pre-shared keys differ: {asker} could not prove to {by} that it has the same key."

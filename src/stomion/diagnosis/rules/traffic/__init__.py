@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from stomion.diagnosis.rules.traffic import (
     reached_without_tunnel,
+    service_not_listening,
     target_down,
     target_outside_selectors,
     test_fails_unexplained,
@@ -15,6 +16,7 @@ from stomion.diagnosis.spec import Rule
 RULES: tuple[Rule, ...] = (
     unexpected_pass.RULE,
     target_down.RULE,
+    service_not_listening.RULE,
     wrong_target.RULE,
     target_outside_selectors.RULE,
     reached_without_tunnel.RULE,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from stomion.diagnosis.rules.traffic import target_down
+from stomion.diagnosis.rules.traffic import service_not_listening, target_down
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.attempts import Attempt, before_and_after, failing, passing
@@ -47,8 +47,8 @@ def judge(context: Context) -> Finding | None:
 
 def _told_elsewhere(context: Context) -> set[str]:
     """Targets of which another finding of this stage says what is wrong."""
-    down = context.once(target_down.judge)
-    return {str(down.facts["target"])} if down is not None else set()
+    found = [context.once(judge) for judge in (target_down.judge, service_not_listening.judge)]
+    return {str(f.facts["target"]) for f in found if f is not None}
 
 
 def _target(picture: Picture, attempt: Attempt) -> End:
