@@ -99,7 +99,7 @@ def foot(diagnosis: Diagnosis, width: int) -> list[Line]:
         lines.append(
             [("  ", "plain"), (f"{diagnosis.picture.name} · {diagnosis.status.value}", _STATUS_TONES[diagnosis.status])]
         )
-        return lines
+        return lines + _rests_on(diagnosis, inner)
     lines = paragraph(first.summary, "!strong", inner, 2)
     places = len(first.evidence)
     head = f"{first.stage.value} · {first.certainty.value} · {places} place{'s' if places != 1 else ''} of proof"
@@ -111,22 +111,49 @@ def foot(diagnosis: Diagnosis, width: int) -> list[Line]:
     return lines
 
 
+def _rests_on(diagnosis: Diagnosis, width: int) -> list[Line]:
+    """Of a tunnel without a fault: the first caution and where to look, or what the silence rests on and what is missing."""
+    # Not needed before a case is read: the screen is painted first.
+    from stomion.views.looked import looked_at, missing, proof_words
+
+    lines: list[Line] = []
+    if diagnosis.findings:
+        first = diagnosis.findings[0]
+        if first.summary != seam_of(diagnosis).says:
+            lines += paragraph(first.summary, "doubt", width, 2)
+        if first.detail:
+            lines += paragraph(first.detail, "muted", width, 2)
+        lines += remedies(diagnosis, width)
+    rows = (
+        ("carried", proof_words(diagnosis.picture)[:3]),
+        ("looked at", looked_at(diagnosis.picture)),
+        ("missing", missing(diagnosis.picture)),
+    )
+    for label, words in rows:
+        if words:
+            lines += paragraph(f"{label}: {'; '.join(words)}", "muted", width, 2)
+    return lines
+
+
 def remedies(diagnosis: Diagnosis, width: int, index: int = 0) -> list[Line]:
     """Per end what to change; the first is the one recommended."""
     lines: list[Line] = []
     if index >= len(diagnosis.findings):
         return lines
     titles = {e.site: e.title for e in diagnosis.picture.ends}
+    caution = diagnosis.findings[index].caution
     for number, remedy in enumerate(diagnosis.findings[index].remedies):
         name = titles.get(remedy.side, "On the way" if remedy.side == "path" else remedy.side)
-        lead = "change at " if number == 0 else "or at "
+        # A caution asks for a look, or for a change that can wait.
+        lead = "for " if caution else "change at " if number == 0 else "or at "
+        tone = "doubt" if caution else "!change" if number == 0 else "change"
         label = f"{lead}{name}"
         parts = wrap(remedy.text, max(20, width - 30))
         for at, part in enumerate(parts or [""]):
             lines.append(
                 [
                     ("  ", "plain"),
-                    (left(label if at == 0 else "", 26), "!change" if number == 0 else "change"),
+                    (left(label if at == 0 else "", 26), tone),
                     (part, "plain"),
                 ]
             )

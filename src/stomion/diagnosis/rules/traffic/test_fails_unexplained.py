@@ -62,8 +62,9 @@ def _details(picture: Picture, failed: Iterable[Attempt]) -> list[str]:
         beside = [a for a in passing(picture) if a.to == attempt.to and a.service != attempt.service]
         if beside:
             names = listed([a.service or "icmp" for a in beside], "and")
+            verb = "is" if len({a.service for a in beside}) == 1 else "are"
             out.append(
-                f"{names} of {attempt.to} is answered: the tunnel carries, and {_named(attempt)} alone is stopped."
+                f"{names} of {attempt.to} {verb} answered: the tunnel carries, and {_named(attempt)} alone is stopped."
             )
     earlier = [a for a, later in before_and_after(picture) if not a.silent and not later.passes]
     if earlier:
