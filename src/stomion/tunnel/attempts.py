@@ -65,7 +65,14 @@ class Attempt:
 
 
 def attempts_of(picture: Picture) -> tuple[Attempt, ...]:
-    """Everything that was tried, in the order of its times where they are known."""
+    """Everything that was tried, in the order of its times where they are known; worked out once for a picture."""
+    known = picture.worked_out.get("attempts")
+    if not isinstance(known, tuple):
+        known = picture.worked_out["attempts"] = _attempts(picture)
+    return known
+
+
+def _attempts(picture: Picture) -> tuple[Attempt, ...]:
     up = up_of(picture).logged
     begun = up.at if up is not None else None
     found = [*(of_test(t, begun) for t in picture.tests), *(_of_series(s, begun) for s in picture.pings)]

@@ -63,11 +63,19 @@ def next_hops(end: End, other: End) -> frozenset[str]:
 
 
 def route_to_peer(end: End, other: End) -> Route | None:
-    """The route that an end's own tables have towards the peer's public address; None without one, or without an address."""
-    if end.tables is None or not _numbers(other):
+    """The route that an end's own tables have towards the peer's public address; None without one, or without an address.
+
+    Several rules ask: what is found stays with the end.
+    """
+    tables = end.tables
+    if tables is None:
         return None
-    ways = [longest(end.tables, number) for number in _numbers(other)]
-    return next((w.route for w in ways if w.route is not None), None)
+    key = f"route to {sorted(other.addresses)}"
+    if key not in end.worked_out:
+        ways = (longest(tables, number) for number in _numbers(other))
+        end.worked_out[key] = next((w.route for w in ways if w.route is not None), None)
+    known = end.worked_out[key]
+    return known if isinstance(known, Route) else None
 
 
 def lacks_route(end: End, other: End) -> bool:

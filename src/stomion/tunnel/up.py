@@ -39,7 +39,14 @@ class Up:
 
 
 def up_of(picture: Picture) -> Up:
-    """From both ends' evidence together."""
+    """From both ends' evidence together; worked out once for a picture."""
+    known = picture.worked_out.get("up")
+    if not isinstance(known, Up):
+        known = picture.worked_out["up"] = _up(picture)
+    return known
+
+
+def _up(picture: Picture) -> Up:
     stories = [e.story for e in picture.ends]
     logged = [e for s in stories for e in (s.ike_ever, s.child_ever) if e is not None]
     standing = [s.child_up for s in stories if s.child_up is not None]
