@@ -98,3 +98,11 @@ def test_from_a_moment_on_nothing_arrives(case: Case, sent_after: int, silent_s:
     if codes:
         assert tunnel.findings[0].facts["since"] == "2026-05-04T09:00:30.000+00:00"
         assert "since 09:00:30.000" in tunnel.findings[0].summary
+
+
+@pytest.mark.parametrize("errors", [None, {"replay": "many", "integrity": None}, {"replay": -5}, {}])
+def test_errors_that_are_no_numbers_cost_no_reading(case: Case, errors: object) -> None:
+    rows = "".join(json.dumps({**json.loads(row), "errors": errors}) + "\n" for row in _pair(M, 20, 20).splitlines())
+    examined = case(_files(_pair(Q, 20, 20), rows, _test(20)))
+    assert examined.tunnels[0].findings == () and not examined.evidence.problems
+    assert all(end.has_counters for end in examined.tunnels[0].picture.ends)

@@ -122,14 +122,16 @@ def test_a_target_of_the_site_s_other_tunnel_is_inside(case: Case) -> None:
     assert sorted(map(str, found.values())) == ["['test-fails-unexplained']", "[]"]
 
 
-@pytest.mark.parametrize(("via", "codes"), [("169.254.77.1", ["next-hop-own-address"]), ("169.254.77.2", [])])
+@pytest.mark.parametrize(
+    ("via", "codes"), [("169.254.77.1", ["next-hop-own-address"]), ("169.254.77.2", []), ("gw.marram.example", [])]
+)
 def test_a_route_to_the_gateway_itself(case: Case, via: str, codes: list[str]) -> None:
     text = LAN.format("10.96.0.1/20") + '[[interface]]\nname = "tun0"\naddresses = ["169.254.77.1/30"]\n'
     text += f'[[route]]\ndestination = "10.66.0.0/21"\nvia = "{via}"\ninterface = "tun0"\n'
     text += '[[route]]\ndestination = "0.0.0.0/0"\ninterface = "wan0"\n'
     sheet = SHEET.format(**LEFT).replace('auth = "psk"', 'auth = "psk"\nstyle = "route"\ninterface = "tun0"')
     (tunnel,) = case({"sites/quayhead.toml": sheet + text, "sites/marram.toml": SHEET.format(**RIGHT)}).tunnels
-    assert [f.code for f in tunnel.findings] == codes
+    assert ([f.code for f in tunnel.findings], tunnel.crashed) == (codes, ())
 
 
 def test_a_filter_without_routes_takes_no_interface_away(case: Case) -> None:

@@ -22,12 +22,12 @@ def test_what_moved_between_two_readings() -> None:
     found = moved([_r(0, 100, 50), _r(60, 120, 50, replay=7, integrity=2)])
     assert found is not None
     assert (found.since, found.until, found.out, found.back, found.replay, found.integrity) == (0, 60, 20, 0, 7, 2)
-    assert found.last_back is None and found.out_after == 20
+    assert found.last_back is None
 
 
 def test_a_count_that_falls_began_anew() -> None:
     found = moved([_r(0, 100, 100), _r(60, 5, 3), _r(120, 9, 3)])
-    assert found is not None and (found.out, found.back, found.last_back, found.out_after) == (9, 3, 60, 4)
+    assert found is not None and (found.out, found.back, found.last_back) == (9, 3, 60)
 
 
 def test_each_sa_is_counted_by_itself_and_all_are_added() -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from itertools import pairwise
 
 
@@ -31,8 +31,6 @@ class Moved:
     integrity: int = 0
     last_back: float | None = None
     """The last moment at which a packet was seen to have come in."""
-    out_after: int = field(default=0)
-    """Packets sealed after the last one came in."""
 
 
 def moved(readings: Sequence[CounterReading], since: float | None = None, until: float | None = None) -> Moved | None:
@@ -53,7 +51,6 @@ def moved(readings: Sequence[CounterReading], since: float | None = None, until:
         return None
     steps.sort(key=lambda pair: pair[1].at or 0.0)
     last_back = next((b.at for a, b in reversed(steps) if _delta(a.back, b.back)), None)
-    after = sum(_delta(a.out, b.out) for a, b in steps if last_back is None or (b.at or 0.0) > last_back)
     return Moved(
         min((a.at for a, _ in steps if a.at is not None), default=None),
         max((b.at for _, b in steps if b.at is not None), default=None),
@@ -62,7 +59,6 @@ def moved(readings: Sequence[CounterReading], since: float | None = None, until:
         sum(_delta(a.replay, b.replay) for a, b in steps),
         sum(_delta(a.integrity, b.integrity) for a, b in steps),
         last_back,
-        after,
     )
 
 

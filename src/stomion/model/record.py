@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
 
@@ -35,7 +37,7 @@ class CounterRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="counters
     remote_ts: tuple[str, ...] = ()
     ike_spi_i: str = ""
     ike_spi_r: str = ""
-    errors: dict[str, int] = {}
+    errors: dict[str, Any] | None = None
     """Packets thrown away, by why: `replay`, `integrity`."""
 
 

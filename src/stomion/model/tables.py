@@ -237,6 +237,12 @@ class Tables:
     doubts: tuple[str, ...] = ()
     """What of the files was not understood, or stood in two of them differently, in the order in which they were read."""
 
+    @property
+    def named_routes(self) -> tuple[Route, ...]:
+        """Routes of the main table that somebody set, without those that an interface's own network brings along."""
+        own = {net for rows in self.addresses.values() for _, net in rows}
+        return tuple(r for r in self.routes if r.table == "main" and (r.via or r.destination not in own))
+
     def base(self, hook: Hook, kind: ChainKind | None = None) -> list[Chain]:
         """Base chains of a hook, of one kind or of both, in the order of their priorities."""
         found = [c for c in self.chains.values() if c.hook is hook and kind in (None, c.kind)]

@@ -89,7 +89,11 @@ def off_link(end: End, other: End) -> str:
     route, tables = route_to_peer(end, other), end.tables
     if route is None or tables is None or not route.via or not _complete(tables):
         return ""
-    number = address_number(route.via)
+    try:
+        number = address_number(route.via)
+    except ValueError:
+        # A sheet may name its next hop by a host's name.
+        return ""
     nets = [net for dev, rows in tables.addresses.items() if dev != "lo" for _, net in rows]
     if not nets or any(low <= number <= high for low, high in nets) or route.dev in tables.tunnel_devs:
         return ""

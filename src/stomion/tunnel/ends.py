@@ -138,12 +138,18 @@ def _counted(records: list[CounterRecord]) -> tuple[int, int]:
     return sum(out for out, _ in best.values()), sum(back for _, back in best.values())
 
 
+def _thrown_away(r: CounterRecord, kind: str) -> int:
+    """How many packets an SA threw away for a reason; 0 where the record does not say, or not with a number."""
+    count = (r.errors or {}).get(kind)
+    return count if isinstance(count, int) and count > 0 else 0
+
+
 def _reading(r: CounterRecord) -> CounterReading:
     return CounterReading(
         rfc3339_seconds(r.at),
         f"{r.spi_in}/{r.spi_out}",
         r.packets_out,
         r.packets_in,
-        r.errors.get("replay", 0),
-        r.errors.get("integrity", 0),
+        _thrown_away(r, "replay"),
+        _thrown_away(r, "integrity"),
     )

@@ -110,9 +110,7 @@ def _astray(context: Context, found: Break, order: int) -> Astray | None:
         way = leg.passage.way if leg.passage is not None else None
         led = way.rule if way is not None and led_by_policy(leg) else None
         return Astray(Lost.PAST_THE_TUNNEL, found, order, led.where if led is not None else way.where if way else where)
-    if tables.source is Origin.SHEET and not any(
-        r.table == "main" and not r.text.startswith("on ") for r in tables.routes
-    ):
+    if tables.source is Origin.SHEET and not tables.named_routes:
         # A sheet that names no route at all leaves its routes open.
         return None
     if tables.source is Origin.SYSTEM and (not up_of(context.picture).now or _worked_before(context.picture, found)):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.model.tables import Tables
 from stomion.space.axis import address_number
 
 SPEC = Spec(
@@ -22,7 +23,7 @@ def judge(context: Context) -> Finding | None:
     for end in context.picture.ends:
         tables = end.tables
         for route in tables.routes if tables is not None else ():
-            if tables is None or not route.via or not tables.is_own(address_number(route.via)):
+            if tables is None or not _is_own(tables, route.via):
                 continue
             dev = f" on {route.dev}" if route.dev else ""
             return SPEC.finding(
@@ -34,6 +35,14 @@ def judge(context: Context) -> Finding | None:
                 {"via": route.via},
             )
     return None
+
+
+def _is_own(tables: Tables, via: str) -> bool:
+    """Is a next hop one of the gateway's own addresses? A sheet may name it by a host's name."""
+    try:
+        return bool(via) and tables.is_own(address_number(via))
+    except ValueError:
+        return False
 
 
 RULE = Rule(SPEC, judge)

@@ -60,12 +60,8 @@ def judge(context: Context) -> Finding | None:
 def sentence(context: Context, d: Difference) -> str:
     peer = context.picture.other(d.owner)
     lacking = written(missing(d.peer_says, d.owner_says)) or written(missing(d.owner_says, d.peer_says))
-    more = f" and {len(lacking) - 4} more ranges" if len(lacking) > 4 else ""
-    tail = (
-        f" They differ in {listed(lacking[:4], 'and' if not more else 'or').replace(' or ', ', ')}{more}."
-        if lacking
-        else ""
-    )
+    more = [f"{len(lacking) - 4} more ranges"] if len(lacking) > 4 else []
+    tail = f" They differ in {listed([*lacking[:4], *more], 'and')}." if lacking else ""
     return f"{d.owner.title} has {listed(d.owner_says)} on its side; {peer.title} means {listed(d.peer_says)}.{tail}"
 
 

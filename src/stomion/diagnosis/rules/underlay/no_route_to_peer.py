@@ -58,9 +58,7 @@ def _by_tables(context: Context) -> Finding | None:
     for end in picture.ends:
         other = picture.other(end)
         asked = [c for c in silent if c.end is other]
-        declared = (
-            end.tables is not None and end.tables.source is Origin.SHEET and not any(r.via for r in end.tables.routes)
-        )
+        declared = end.tables is not None and end.tables.source is Origin.SHEET and not end.tables.named_routes
         if not lacks_route(end, other) or (declared and not asked):
             continue
         default = (
