@@ -25,7 +25,7 @@ AREAS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "space": (("src/stomion/space",), ("tests/space", "tests/crypto", "tests/walk/test_order.py")),
     "walk": (
         tuple(f"src/stomion/walk/{n}.py" for n in ("chains", "hooks", "routing", "gateway", "journey", "pieces")),
-        ("tests/walk/test_order.py", "tests/walk/test_ways.py", "tests/walk/test_oracle.py"),
+        tuple(f"tests/walk/test_{n}.py" for n in ("told", "order", "ways", "oracle", "walk")),
     ),
     "exchange": (
         tuple(f"src/stomion/exchange/{n}.py" for n in ("automaton", "negotiation", "clock", "story")),
