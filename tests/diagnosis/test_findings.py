@@ -56,7 +56,16 @@ CASES: dict[str, tuple[list[str], list[str], list[str], list[str]]] = {
     ),
     "sent again, then answered": ([ASK, f"t4 ike no answer from {B}, request sent again", UP_A, CHILD_A], [ASKED, UP_B, CHILD_B], [], []),
     "silent, nothing from the peer": ([ASK, GIVES_UP], [], ["peer-silent"], [B]),
-    "silent, and the peer's log never heard": ([ASK, GIVES_UP], ["t0 ike service ready"], ["ike-lost-in-path"], ["path"]),
+    "silent, and the peer's log never heard": (
+        [ASK, GIVES_UP], [f"t0 ike service started, listening on {B}:500"], ["ike-lost-in-path"], ["path"],
+    ),
+    "silent, and nothing says that the peer has this address": (
+        [ASK, GIVES_UP], ["t0 ike service ready"], ["peer-silent"], ["quayhead", "marram"],
+    ),
+    "a restart that takes the SA away": (
+        [ASK, UP_A, CHILD_A], [ASKED, UP_B, CHILD_B, "t9 ike service started", "t20 esp packet belongs to no known SA"],
+        ["child-missing-at-peer"], ["marram"],
+    ),
     "key": ([ASK, AGREED_A, TOLD_AUTH], [ASKED, AGREED_B, BAD_KEY], ["key-mismatch"], ["quayhead", "marram"]),
     "key, initiator only": ([ASK, AGREED_A, TOLD_AUTH], [], ["authentication-failed"], ["quayhead", B]),
     "key mended": ([ASK, TOLD_AUTH, ASK, UP_A, CHILD_A], [ASKED, BAD_KEY, ASKED, UP_B, CHILD_B], [], []),

@@ -448,7 +448,7 @@ def test_which_networks_are_behind_an_end(
     from stomion.exchange.story import read_story
     from stomion.model.site import SheetTunnel
 
-    end = End("a", frozenset(addresses), frozenset(networks), SheetTunnel("t", local_ts=near) if near else None)
+    end = End("a", frozenset(addresses), frozenset(networks), sheet=SheetTunnel("t", local_ts=near) if near else None)
     up = event(1, what=What.CHILD_UP, my_ts=("10.7.0.0/24", "10.8.0.0/24"), spis=("x", "y"))
     other = End("b", sheet=SheetTunnel("t", remote_ts=far) if far else None, story=read_story([up]))
     assert behind(end) == own and lans_of(end, other) == all_

@@ -44,6 +44,8 @@ class Story:
     lost: list[Event] = field(default_factory=list)
     outages: list[tuple[Event, Event]] = field(default_factory=list)
     deleted: list[tuple[Event, Event]] = field(default_factory=list)
+    restarts: list[Event] = field(default_factory=list)
+    """Starts of the whole service after an SA had come up: it is gone without a delete."""
     ike_up: Event | None = None
     child_up: Event | None = None
     ike_ever: Event | None = None
@@ -163,6 +165,12 @@ def _lost(story: Story, event: Event) -> None:
     story.lost.append(event)
 
 
+def _restarted(story: Story, event: Event) -> None:
+    if story.ike_ever is not None or story.child_ever is not None:
+        story.restarts.append(event)
+    story.ike_up = story.child_up = None
+
+
 def _rekeyed(story: Story, _event: Event) -> None:
     story.rekeyed += 1
 
@@ -178,6 +186,7 @@ _STEPS = {
     What.AGREED: _agreed,
     What.PEER_LOST: _lost,
     What.REKEY: _rekeyed,
+    What.STARTED: _restarted,
 }
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from stomion.logs.lexicon import ideas_of
 from stomion.model.event import What
 
 CHILD, IKE = "layer child", "layer ike"
@@ -56,6 +57,9 @@ _SPECIFIC = frozenset({
     What.ENCAPSULATION_REFUSED,
 })  # fmt: skip
 """Reasons that tell more than the notify sent along with them."""
+_AUTH_FAILED = re.compile(r" auth(?:entication)? ?fail\w*")
+_REASON_BESIDE = frozenset({"identity", "refusal"})
+"""An identity that is refused in other words than those of the notify that goes with it."""
 _TROUBLED = frozenset({"no", "refusal", "silence", "again", "route", "narrow", "ended"})
 """Without one of these ideas nothing is refused, lost or wrong."""
 
@@ -109,7 +113,7 @@ TROUBLE: tuple[Rule, ...] = (
     R(What.KEY_REFUSED, ("key", "no"), ("up",)),
     R(What.IDENTITY_REFUSED, ("identity", "refusal"), ("decrypt",)),
     R(What.GAVE_UP, ("silence", "ended"), ("child",)),
-    R(What.AUTH_REFUSED, ("auth", "no"), ("up",)),
+    R(What.AUTH_REFUSED, ("auth", "no"), ("up", "silence")),
     R(What.REKEY_FAILED, ("rekey", "no"), ("proposal", "selector", "silence")),
     R(What.PEER_LOST, ("peerlost", "silence")),
     R(What.KE_RETRY, ("group", "again"), ("child",)),
@@ -186,6 +190,12 @@ def classify(text: str, ideas: frozenset[str], notifies: tuple[str, ...], exchan
     if bad in _SPECIFIC and not (positive and bad is not What.SEND_FAILED):
         return bad
     error = next((_ERRORS_OF_NOTIFIES[n] for n in notifies if n in _ERRORS_OF_NOTIFIES), None)
+    if (
+        error is What.AUTH_REFUSED
+        and bad is What.IDENTITY_REFUSED
+        and ideas_of(_AUTH_FAILED.sub(" ", text)) >= _REASON_BESIDE
+    ):
+        return bad
     if error is not None:
         return _refined(error, text, ideas, exchange)
     if exchange and not positive and (" request " in text or " response " in text) and ideas & {"sent", "received"}:

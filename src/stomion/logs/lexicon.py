@@ -15,12 +15,17 @@ _SPACES = re.compile(r"\s+")
 _NOT_A_NO = re.compile(r" no (?:ext seq|esn|pfs|nat|more than|\d+)(?= )| not sending notification| null(?= )")
 _ARROW_IN = re.compile(r"(?:<=|<-+|<<|←)\s*(?=IKE|ISAKMP|INFO|CREATE|MAIN|AGGR|QUICK|ID_PROT)", re.IGNORECASE)
 _ARROW_OUT = re.compile(r"(?:=>|-+>|>>|→)\s*(?=IKE|ISAKMP|INFO|CREATE|MAIN|AGGR|QUICK|ID_PROT)", re.IGNORECASE)
+_TRANSFORM = re.compile(
+    r"\b(?:ENCR_(?:AES|3DES|DES|NULL|CAMELLIA|CHACHA|BLOWFISH|CAST)|(?:AUTH|INTEG)_(?:HMAC|AES|NONE|CMAC|GMAC)|PRF_(?:HMAC|AES|NONE)"
+    r"|(?:KE|DH)_(?:NONE|MODP|ECP|CURVE|GROUP_\d)|(?:ESN|SN)_(?:NONE|YES|NO)|NO_EXT(?:_SEQ)?)\w{0,40}"
+)
+"""Names of transforms in the registries' spelling: the AUTH or NONE in them says nothing of authentication, and denies nothing."""
 _APOSTROPHE = re.compile(r"n['’]t\b")
 
 
 def plain(line: str) -> str:
     """Lower-case words with single spaces; contractions opened (`didn't` becomes `did not`)."""
-    text = _APOSTROPHE.sub(" not", _CAMEL.sub(" ", line))
+    text = _APOSTROPHE.sub(" not", _CAMEL.sub(" ", _TRANSFORM.sub("transform", line)))
     text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
     words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
     return _NOT_A_NO.sub(" ", words)
@@ -30,7 +35,7 @@ _RELEVANT_WORDS = (
     r"ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|shared|secret|esp\b|quick|main.mode|aggressive|"
     r"p[12]\b|far|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|dpd|certificate|"
     r"sa\b|initiat|respond|decrypt|deciph|malformed|channel|site.?link|answer|auth|informational|partner|notif|"
-    r"other (?:end|side)|payload|no reply|4500|port 500|sad\b|spd\b|connection refused|packet: from|writing to socket|sendto|transform|traffic|keys for|giv(?:ing|en) up|gave up"
+    r"other (?:end|side)|payload|no reply|4500|port 500|sad\b|spd\b|connection refused|packet: from|writing to socket|sendto|sendmsg|netunreach|hostunreach|provisioned|entry|transform|traffic|keys for|giv(?:ing|en) up|gave up"
 )
 RELEVANT = re.compile(_RELEVANT_WORDS)
 RELEVANT_BYTES = re.compile(_RELEVANT_WORDS.encode())
@@ -93,8 +98,8 @@ def notifies_of(text: str) -> tuple[str, ...]:
 _NOT = r"(?:not|no|never|nothing|none|without|cannot|neither|unable to|failed to|refus\w+|reject\w+|declin\w+)"
 IDEAS: dict[str, str] = {
     "no": rf" {_NOT} | fail\w*| invalid| mismatch\w*| unaccept\w+| differ\w*| wrong| bad | den(?:y|ied)| refus\w+| reject\w+"
-    r"| declin\w+| unknown| disagree\w*| incompatib\w+| unsupported| error| too old| stopped| forbidden| disallow\w*| discard\w*| abort\w*| disabled| does not equal| malformed| garbled| gibberish| larger than| should have been",
-    "refusal": r" not specified| but (?:the )?(?:peer|it|they|remote|partner) (?:declares?|says|said|sent|claims?|claimed|uses?|used|presented|is)(?= )| (?:cannot|can not|unable to|could not) (?:accept|agree|use|take)| not equal| expected(?= )| not (?:accept\w*|agree\w*|allow\w*|permit\w*|willing|match\w*|acceptable|compatible|offer\w*|configured|supported|suit\w*"
+    r"| another (?:\w+ ){0,3}(?:secret|key)s?(?= )| broken off| switched off| declin\w+| unknown| disagree\w*| incompatib\w+| unsupported| error| too old| stopped| forbidden| disallow\w*| discard\w*| abort\w*| disabled| does not equal| malformed| garbled| gibberish| larger than| should have been",
+    "refusal": r" not specified| want\w* (?:.{1,100}? )?(?:have|has|got) (?:.{1,100}? )?(?:no|differ\w*|mismatch\w*)(?= )| (?:does|do|did) not suit| broken off| reserved for| switched off| not provisioned| but (?:the )?(?:peer|it|they|remote|partner) (?:declares?|says|said|sent|claims?|claimed|uses?|used|presented|is)(?= )| (?:cannot|can not|unable to|could not) (?:accept|agree|use|take)| not equal| expected(?= )| not (?:accept\w*|agree\w*|allow\w*|permit\w*|willing|match\w*|acceptable|compatible|offer\w*|configured|supported|suit\w*"
     r"|mirror\w*|overlap|cover\w*|correspond)|"
     r" refus\w+| reject\w+| declin\w+| den(?:y|ied)| unaccept\w+| mismatch\w*| no (?:\w+ ){0,3}(?:match\w*|common|accept\w*|agree\w*|overlap|suitable|usable|shared|proposal|chosen)"
     r"| nothing in common| none (?:\w+ ){0,6}(?:accept\w*|match\w*|allowed|permitted|suit\w*|configured|usable|fit\w*)| differ\w*| disagree\w*| incompatib\w+"
@@ -105,30 +110,31 @@ IDEAS: dict[str, str] = {
     r"| to join| protected (?:nets?|networks?|range\w*|addresses)| inval id | invalid id | prefixes| client ids?| lans?(?= )| encryption domains?| interesting traffic| addresses to protect| ranges?",
     "key": r" passwords?| pre ?shared| shared (?:secret|key)| secrets?| psk| passphrase| mac (?:mismatch\w*|did not match|does not match|wrong|invalid)"
     r"| wrong key| key (?:mismatch\w*|differs|wrong|is wrong|does not match)| keys (?:are not|differ|do not)| hash (?:does not match|mismatch\w*|did not match|differs|value is wrong)"
-    r"| calculated hash| received hash payload does not match| proof of (?:the )?key| bad key| keys? (?:is|are) not the same",
-    "identity": r" identit\w+| peer ids?| remote ids?| local ids?| id(?:i|r)?(?= )(?! (?:prot|v1|information|info|payload|\d|[0-9a-f]{8} ))| ids | farid| calls itself| claims to be| presented (?:itself|the name)| names? itself"
+    r"| calculated hash| common secrets?| received hash payload does not match| proof of (?:the )?key| bad key| keys? (?:is|are) not the same",
+    "identity": r" identit\w+| id[ir][ir]?(?= )| peer ids?| remote ids?| local ids?| id(?:i|r)?(?= )(?! (?:prot|v1|information|info|payload|\d|[0-9a-f]{8} ))| ids | farid| calls itself| claims to be| bears the name| presented (?:itself|the name)| names? itself"
     r"| name (?:we|it)| expected id| id mismatch| who (?:it|they) (?:is|are)| introduces itself",
     "certificate": r" certificates?| certs?(?= )| trust anchor| trusted (?:public key|ca|root)| issuer| revoked| expired| crl | ocsp| signature (?:verif\w+|valid\w+|is|was|invalid)"
     r"| untrusted| not yet valid| public key| x ?509",
     "auth": r" authenticat\w+| auth(?= )| prove\w*| proof| believe\w*| credentials?| trust\w*",
-    "method": r" auth(?:entication)? methods?| none allows pre ?shared key| method of authentication",
+    "method": r" auth(?:entication)? methods?(?! (?:shared|psk|pre|rsa|ecdsa|dsa|digital|signature|eap|\d))| none allows pre ?shared key| method of authentication",
     "nopeer": r" not on (?:our|the|any) list| not (?:assigned|bound|mapped|attached|belonging) to (?:any|a|one)(?= )| no (?:tunnel|connection|peer|policy|config\w*|link) (?:uses|has|matches|covers|owns|knows)"
     r"| no (?:ike(?:v[12])? |isakmp |matching |suitable |such |known |local )*(?:config\w*|connections?|peers?|policy|policies|definition|entry|tunnels?|site link|gateway|profile)(?: \w+){0,4}"
     r" (?:found|for|match\w*|defined|exist\w*|configured|known|authorized|here|with|from|has)"
     r"| (?<! mode from)(?:unknown|unconfigured|unexpected|foreign|strange) (?:peer|gateway|remote|initiator|address|host|far|partner|source|party|sender)"
     r"| (?:peer|gateway|remote|far|address|partner|initiator|caller|host)(?: \w+| [\d.]+){0,5} (?:is )?(?:not (?:configured|known|one of|defined|listed|expected|in our|in the|found)|unknown|unconfigured)"
     r"| do not know (?:this|any|the|a) (?:peer|gateway|remote|address|partner)| no such (?:peer|gateway|partner)| nothing (?:is )?configured for| we have no (?:site link|tunnel|connection|entry|peer|configuration)"
-    r"| not in (?:our|the) (?:configuration|list)| no config named| reason (?:unknown peer|no such peer|not configured|no config\w*|unknown gateway|unknown far|no peer\w*)| no link (?:is )?(?:set up|configured|defined)",
-    "version": r" (?:ike )?versions?(?: \S+){0,4} (?:not|mismatch\w*|differs?|unsupported|wrong|refused|rejected|only)| (?:wrong|unsupported|other|different|invalid|bad) (?:ike |protocol |major )?versions?"
+    r"| not in (?:our|the) (?:configuration|list)| no config named| (?:far end|peer|partner|gateway|remote|caller) not provisioned| no entry (?:\w+ ){0,3}(?:partner|peer|gateway|remote|caller)| reason (?:unknown peer|no such peer|not configured|no config\w*|unknown gateway|unknown far|no peer\w*)| no link (?:is )?(?:set up|configured|defined)",
+    "version": r" protocol (?:version )?not provisioned| (?:ike )?versions?(?: \S+){0,4} (?:not|mismatch\w*|differs?|unsupported|wrong|refused|rejected|only)| (?:wrong|unsupported|other|different|invalid|bad) (?:ike |protocol |major )?versions?"
     r"| major version(?! \d)| version mismatch| only (?:accepts?|speaks?|permits?|allows?|take) (?:ike ?)?(?:v|version )[12]| not (?:speak|accept|support|allow) (?:ike ?)?(?:v|version )[12]| ikev[12] (?:is )?(?:not|disabled|refused|denied|only)"
     r"| reason (?:wrong )?version\w*| configured for (?:ike )?version|(?: only| permit\w*| set to) (?:use )?(?:ike ?)?(?:v|version )[12]",
     "mode": r" (?:main|aggressive)(?: mode)?(?: \w+){0,6} (?:not|mismatch\w*|refused|rejected|denied|disabled|unsupported|only|whereas|but|forbidden|instead)"
-    r"| none allows \S+ ?\S* ?\S* ?(?:key )?authentication using (?:main|aggressive)| (?:wrong|other|different|unexpected|invalid|unsupported) (?:exchange )?(?:mode|exchange type)| (?:mode|exchange) mismatch| reason (?:wrong )?mode\w*"
+    r"| none allows \S+ ?\S* ?\S* ?(?:key )?authentication using (?:main|aggressive)| (?:wrong|other|different|unexpected|invalid|unsupported) (?:exchange )?(?:mode|exchange type)| (?:main|aggressive)(?: mode)? (?:\w+ ){0,6}(?:switched off| aggressive| main)| (?:main|aggressive) .{1,60} (?:asks|wants|insists|requires?|expects?|allows?|permits?) .{1,60} (?:main|aggressive)(?= )| (?:mode|exchange) mismatch| reason (?:wrong )?mode\w*"
     r"|(?: not| only| whereas| refus\w+| reject\w+| den\w+)(?: \w+){0,5} (?:main|aggressive)(?: mode)?",
     "encap": r" encapsulation(?: modes?)?(?: \w+){0,5} (?:mismatch\w*|differ\w*|wrong|refused|rejected|not|unacceptable|invalid)| mode mismatch| (?:transport|tunnel) mode(?: \w+){0,6} (?:mismatch\w*|refused|rejected|required|expected|only|instead|not)"
     r"|(?: only| refus\w+| reject\w+| wants?| requires?| expected?) (?:\w+ ){0,3}(?:transport|tunnel) mode",
     "nospi": r" (?:unknown|unrecogni[sz]ed|invalid|bad|stale) spi(?= )| spi(?: \S+){0,2} (?:is |was )?(?:unknown|not (?:found|known|valid))"
-    r"| no (?:\w+ ){0,3}sas? (?:\w+ ){0,2}(?:for|with|matching|has|of) (?:\w+ ){0,3}spi(?= )| no such spi",
+    r"| no (?:\w+ ){0,3}sas? (?:\w+ ){0,2}(?:for|with|matching|has|of) (?:\w+ ){0,3}spi(?= )| no such spi"
+    r"| esp(?: [\w.]+){0,6} (?:(?:does|do|did) not (?:belong|match|correspond)|belongs?)(?: to)?(?: an?| any| no)?(?: installed| known| existing| valid)? sas?(?= )",
     "pfs": r" pfs| perfect forward secrecy| forward secrecy",
     "route": r" network is unreachable| no route| unroutable| host (?:is )?unreachable| network unreachable| net unreachable| not (?:be )?routable| no path to| routing table has no| cannot be routed| no way to (?:reach|send)| route (?:is )?missing| do not know the way| no next hop| enetunreach| ehostunreach",
     "silence": r" no (?:answer|reply|replies|response|reaction)| not (?:yet )?(?:answer\w*|respond\w*|repl\w+|react\w*)| unanswered| timed? ?out| timeout| giv(?:e|ing|en) up| gave up| unresponsive| silent| nothing (?:came|comes) back| no sign of life"
@@ -139,10 +145,10 @@ IDEAS: dict[str, str] = {
     "install": r" (?:unable|failed|cannot|could not|not able|error) (?:to )?(?:\w+ ){0,3}(?:install\w*|add|apply|load|create)(?: \w+){0,4} (?:sa|sad|sas|ipsec|policy|policies|state|kernel|spd|xfrm|keys?)"
     r"| install\w* (?:\w+ ){0,4}(?:failed|refused|rejected|error)| kernel (?:refused|rejected|returned|error|reported|answered|would not|said|denied)| netlink (?:error|response)| received netlink error| algorithm (?:not supported by|unknown to|missing in) (?:the )?kernel| not (?:be )?installed|"
     r" (?:kernel|forwarding|data plane|datapath|hardware)(?: \w+){0,5} (?:refus\w+|reject\w+|fail\w*|error|not accept|declin\w+|den\w+)",
-    "up": r" established| (?:is|are|now|status|came|comes|s|state|gone|went|fully) (?:up|open|ready|active|alive|live|complete\w*|protected|built|in (?:use|force|service|place)|running|working)| installed(?= )| completed| up (?:and running|on|for|with|between|conn|far|at)|"
+    "up": r" established| settled(?= )(?! on)| carr(?:y|ies) traffic| (?:is|are|now|status|came|comes|s|state|gone|went|fully) (?:up|open|ready|active|alive|live|complete\w*|protected|built|in (?:use|force|service|place)|running|working)| installed(?= )| completed| up (?:and running|on|for|with|between|conn|far|at)|"
     r" (?:sa|tunnel|channel|phase ?[12]|p[12])(?: [^ ]+){0,3} (?:up|open|complete|ready|created|built)(?= )| success\w*| (?:now|has been) (?:protected|built|secured|set up)| mature| is up | (?:may|can)(?: now)? (?:flow|pass|travel)| succeeded| finished| concluded| in place(?= )|(?<! for)(?<! reassembled)(?<! the) complete(?= )(?! (?:ike|message))| (?:has |have )?proved (?:its|their|the) identit\w+| verified| accepted (?:the )?(?:peer|remote|identity)| status ok| auth(?:entication)? ok| authenticated(?= )",
     "down": r" deleting| deleted| (?:is|went|now|status|comes|gone|came|state) (?:down|closed|gone|ended|lost)| closing| closed| torn down| tear\w*| terminat\w+| destroy\w*| removed| ended| discarded| expired| dropped|(?: sa| channel| tunnel) (?:down|gone|end|closed)| close[ds]? ",
-    "child": r" child\w*| ipsec sas?| esp | phase ?(?:2|two|ii)| p2 | quick(?: mode)?| data (?:proposal\w*|channel|sa|keys?|tunnel|path)| for the data| traffic (?:between|for|from|keys|is|may)| keys for traffic| data (?:may|can|flows?)| ah | second phase| inner| payload sa| data sas?| create child|(?: user| data) traffic| net(?:work)? pair| protected traffic",
+    "child": r" child\w*| carr(?:y|ies) traffic| ipsec sas?| esp | phase ?(?:2|two|ii)| p2 | quick(?: mode)?| data (?:proposal\w*|channel|sa|keys?|tunnel|path)| for the data| traffic (?:between|for|from|keys|is|may)| keys for traffic| data (?:may|can|flows?)| ah | second phase| inner| payload sa| data sas?| create child|(?: user| data) traffic| net(?:work)? pair| protected traffic",
     "ike": r" ike\w*(?! ?v[12] conn)| isakmp| phase ?(?:1|one|i)(?= )| p1 | main mode| aggressive| (?:control|secure) (?:channel|sa|connection)| parent| key exchange| id prot| sa init| management (?:channel|sa)| first phase| signal\w* channel| id prot| outer",
     "rekey": r" rekey\w*| re ?key\w*| renew\w*| refresh\w*| reauth\w*| re authenticat\w*| replac\w+| fresh keys| new keys",
     "peerlost": r" dpd| dead peer| peer detection| peer (?:is )?(?:dead|gone|lost|down)| keepalives?| liveness| heartbeat| life ?sign| no longer answers| sign of life| probes?",
@@ -190,7 +196,7 @@ _FAR_DEED = re.compile(
     r"| we (?:were|have been) (?:refused|rejected|turned)| our (?:proposals?|offers?|request|identity|selectors?)(?: \w+){0,3} (?:was|were|has been|have been) (?:refused|rejected|declined|denied|turned)"
 )
 _OWN_DEED = re.compile(
-    r" we (?:did not|do not|cannot|could not|will not|would not|refuse\w*|reject\w*|decline\w*|deny|denied|only|have refused|have rejected|have declined|are configured|have no|hold|require)| so we (?:declin|refus|reject)"
+    r"(?<! received)(?<! got) reply (?=auth\w* fail|no prop|ts unaccept|inval)| we (?:did not|do not|cannot|could not|will not|would not|refuse\w*|reject\w*|decline\w*|deny|denied|only|have refused|have rejected|have declined|are configured|have no|hold|require)| so we (?:declin|refus|reject)"
     r"| (?:could|can|did|does|has|was|is) not (?:able to )?(?:prove[nd]?|know|authenticate)| fail(?:ed|s) to (?:prove|authenticate)| could not prove"
     r"| not (?:prove|proved|proven) | computed | calculated | match(?:es)? ours? | our (?:pre ?shared|secret|psk)| is not ours"
 )

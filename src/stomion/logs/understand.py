@@ -35,7 +35,7 @@ _NOT_A_NAME = re.compile(
 )
 _QUOTED_ID = re.compile(r"'[^']{1,128}'")
 _IDENTITY = re.compile(
-    r"(?<![\w.@-])@?((?:[\w-]+@)?(?:[a-z0-9-]+\.)+[a-z]{2,}(?:\.[a-z]{2,})?)(?![\w-])", re.IGNORECASE
+    r"(?<![\w./@-])@?((?:[\w-]+@)?(?:[a-z0-9-]+\.)+[a-z]{2,}(?:\.[a-z]{2,})?)(?![\w-]|:\d+\s)", re.IGNORECASE
 )
 _TOP = re.compile(r"\.(?:example|com|net|org|local|lan|test|int|edu|gov|internal|home|corp|site)$", re.IGNORECASE)
 """What a name of two parts has to end in to be a host's: `neg.fail` is a word of a log."""
@@ -90,8 +90,11 @@ def understand(line: str, where: Provenance) -> Event | None:
     naming = _naming(line)
     named = read_addresses(line)
     own, peer, port = _endpoints(line.lower(), named, said.ideas)
+    if what is What.STARTED:
+        # Where a service listens is its own address.
+        own, peer, port = own or peer, None, None
     mine, theirs, offers = _proposals(line, said.ideas, what)
-    my_ts, their_ts = _selectors(named, what)
+    my_ts, their_ts = _selectors(named, what, asked_of_me=not said.far and bool(_INITIATOR_FIRST.search(line)))
     version = _VERSION.search(line)
     return Event(
         what=what,
@@ -219,7 +222,7 @@ def _endpoints(text: str, named: Named, ideas: frozenset[str]) -> tuple[str | No
 
 _THEIRS = r"received|theirs?|offered|remote|peer(?:'s)?|their|far|it offered|requested|asked|proposed|got|came"
 _MINE = r"configured|mine|permit\w*|ours?|we only|local|allow\w*|expect\w*|own|accepts?|we take|want\w*|require\w*|supported|have|here"
-_MARK = re.compile(rf"\b(?:(?P<their>{_THEIRS})|(?P<mine>{_MINE}))\b", re.IGNORECASE)
+_MARK = re.compile(rf"(?<![A-Za-z])(?:(?P<their>{_THEIRS})|(?P<mine>{_MINE}))\b", re.IGNORECASE)
 
 
 _LISTED = re.compile(r"(?:^|\s)\d{1,3}:(?P<layer>IKE|ESP)=(?P<words>[A-Z0-9_+-]{3,512})\s*$")
@@ -253,19 +256,29 @@ def _proposals(
     parts: dict[str, str] = {"mine": "", "their": ""}
     for (start, who), stop in zip(marks, [m[0] for m in marks[1:]] + [len(line)], strict=True):
         parts[who] += " " + line[start:stop]
+    named = {who for _, who in marks}
+    if what in REFUSALS and len(named) == 1 and find_proposal(parts[min(named)], protocol) is not None:
+        # A word names one of two sides: what stands before it is the other's.
+        parts["their" if "mine" in named else "mine"] = line[: marks[0][0]]
     offers = find_proposals(parts["their"], protocol)
     several = offers if len(offers) > 1 else ()
     return find_proposal(parts["mine"], protocol), find_proposal(parts["their"], protocol), several
 
 
-def _selectors(named: Named, what: What) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """(mine, theirs), each as (writer's side, peer's side) where the line names pairs."""
+_INITIATOR_FIRST = re.compile(r"\bTSi\b.{1,80}\bTSr\b", re.IGNORECASE | re.DOTALL)
+"""Selectors by their names in IKEv2: the initiator's side stands first (RFC 7296 2.9)."""
+
+
+def _selectors(named: Named, what: What, asked_of_me: bool = False) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """(mine, theirs), each as (writer's side, peer's side) where the line names pairs. Who refuses what it is asked is the responder: of a
+    pair with the initiator first, the second one is its own."""
     ranges = named.ranges
     if not ranges:
         return (), ()
     if what in (What.SELECTORS_REFUSED, What.NARROWED):
         if len(ranges) >= 4:
-            return ranges[2:4], ranges[:2]
+            held = ranges[2:4]
+            return (held[::-1] if asked_of_me else held), ranges[:2]
         return (), ranges[:2]
     return ranges[:2], ()
 

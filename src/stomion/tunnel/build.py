@@ -15,6 +15,7 @@ from stomion.model.record import EventRecord, PingRecord
 from stomion.space.axis import address_text
 from stomion.space.ranges import PRIVATE, spans
 from stomion.tunnel.baseline import step_of
+from stomion.tunnel.beside import with_neighbours
 from stomion.tunnel.ends import ends_of
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import lans_of, meets
@@ -29,11 +30,12 @@ def pictures(evidence: Evidence) -> list[Picture]:
     plans = from_sheets(evidence, own)
     from_declarations(evidence, plans)
     from_evidence(evidence, own, plans)
-    index = Index(evidence)
+    index = Index(evidence, own)
     tunnels_of = Counter(site for plan in plans for site in (plan.left, plan.right))
     found = [_picture(plan, tunnels_of, index) for plan in plans]
     taken = {t.where for p in found for t in p.tests}
-    return [replace(p, outside=tuple(t for t in p.outside if t.where not in taken)) if p.outside else p for p in found]
+    found = [replace(p, outside=tuple(t for t in p.outside if t.where not in taken)) if p.outside else p for p in found]
+    return with_neighbours(found)
 
 
 def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:

@@ -45,7 +45,7 @@ def leading_cause(picture: Picture) -> Cause | None:
         return None
     standing = [(e, r) for e in picture.ends for r in e.story.standing]
     own = [(e, r) for e, r in standing if not r.event.far]
-    far = [(e, r) for e, r in standing if r.event.far]
+    far = [(e, r) for e, r in standing if r.event.far and not _forgiven(picture.other(e))]
     best = _best(own)
     heard = _best(far)
     if best and heard and best[1].what is What.AUTH_REFUSED and heard[1].what is not What.AUTH_REFUSED:
@@ -59,6 +59,12 @@ def leading_cause(picture: Picture) -> Cause | None:
         return _explained(picture, told)
     wire = _wire_cause(picture) or _silent_at_the_key(picture)
     return _explained(picture, wire) if wire is not None else _declared_cause(picture)
+
+
+def _forgiven(refuser: End) -> bool:
+    """Does the refuser's own log tell of its refusals, and of a child that came up after them? Then what its peer heard was those."""
+    story = refuser.story
+    return story.child_up is not None and any(not r.event.far for r in story.history)
 
 
 _DECIDED_BY_SHEETS = (What.VERSION_REFUSED, What.MODE_REFUSED, What.METHOD_REFUSED, What.KEY_REFUSED)

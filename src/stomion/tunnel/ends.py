@@ -12,7 +12,7 @@ from stomion.model.record import CounterRecord
 from stomion.model.site import SheetTunnel
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import without_any
-from stomion.tunnel.pairing import Plan
+from stomion.tunnel.pairing import Plan, is_knock
 from stomion.tunnel.picture import End
 from stomion.vocabulary.algorithms import model_proposal
 from stomion.vocabulary.times import rfc3339_seconds
@@ -36,6 +36,7 @@ def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, index: Index
         site,
         frozenset(addresses or evidence.addresses.get(site) or ()),
         frozenset(evidence.networks.get(site) or ()) - index.links_of(site),
+        frozenset(addresses) - index.own.get(site, set()),
         sheet,
         evidence.sheet_lines.get(site, ""),
         tables=index.tables.get(site),
@@ -116,8 +117,8 @@ def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
         return event.own is None or event.own in end.addresses or not end.addresses or alone
     if event.peer in end.addresses:
         return event.own in other.addresses or (alone and event.own is None)
-    # An address nobody knows: with no address for the other end at all it can only be that end's.
-    return alone and not other.addresses
+    # An address nobody knows: with no address for the other end at all it can only be that end's, save a knock from just any port.
+    return alone and not other.addresses and not is_knock(event)
 
 
 def _readings(end: End, other: End, index: Index, names: set[str]) -> list[Placed[CounterRecord]]:

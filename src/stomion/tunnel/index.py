@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import replace
 from typing import TypeVar
@@ -47,8 +47,8 @@ class Index:
     """All evidence by the site, the peer or the two addresses it speaks of: gone through once, so that a thousand tunnels don't each go
     through everything."""
 
-    def __init__(self, evidence: Evidence) -> None:
-        self.evidence = evidence
+    def __init__(self, evidence: Evidence, own: Mapping[str, AbstractSet[str]]) -> None:
+        self.evidence, self.own = evidence, own
         self._links: dict[str, frozenset[str]] = {}
         self._parts: dict[str, dict[int, dict[str, int]]] = {}
         self.events: dict[str, dict[str | None, list[tuple[int, Event]]]] = {}

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import ipaddress
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from stomion.case.evidence import Evidence
-from stomion.model.event import What
+from stomion.model.event import Event, What
 from stomion.model.packet import Datagram
 from stomion.model.provenance import Problem
 from stomion.model.site import SheetTunnel
@@ -33,6 +34,11 @@ class Plan:
     right_sheet: SheetTunnel | None = None
 
 
+def is_knock(event: Event) -> bool:
+    """An unknown address that asks from just any port: a scan, and no tunnel of anybody's."""
+    return event.what is What.NO_PEER and event.peer_port not in (None, *IKE_PORTS)
+
+
 def own_addresses(evidence: Evidence) -> dict[str, set[str]]:
     """Per site the addresses that are its gateway's own."""
     own: dict[str, set[str]] = {site: set(found) for site, found in evidence.addresses.items()}
@@ -43,7 +49,7 @@ def own_addresses(evidence: Evidence) -> dict[str, set[str]]:
     for log in evidence.logs:
         if log.site:
             for event in log.events:
-                if event.own and event.what in (What.SENT, What.RECEIVED, What.IKE_UP):
+                if event.own and event.what in (What.SENT, What.RECEIVED, What.IKE_UP, What.STARTED):
                     own.setdefault(log.site, set()).add(event.own)
     for capture in evidence.captures:
         if capture.site and not own.get(capture.site):
@@ -186,8 +192,7 @@ def _peers_by_site(evidence: Evidence, own: dict[str, set[str]]) -> dict[str, Co
     for log in evidence.logs:
         for event in log.events:
             if log.site and event.peer and event.what in _SERIOUS and event.peer not in own.get(log.site, ()):
-                if event.what is What.NO_PEER and event.peer_port not in (None, *IKE_PORTS):
-                    # Knocks of an unknown address from any port: a scan, and no tunnel of anybody's.
+                if is_knock(event):
                     continue
                 weight = 1 if event.what in (What.ASKED, What.RECEIVED, What.NO_PEER) else 3
                 peers.setdefault(log.site, Counter())[event.peer] += weight
@@ -207,11 +212,15 @@ def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[Pl
         if (site, address) not in strangers or site not in first:
             first.setdefault(site, address)
     sites = list(first)
+    mute = _mute_site(evidence, first)
+    facing = sites if len(sites) == 2 else [*sites, mute] if len(sites) == 1 and mute is not None else []
+    for site, other in zip(facing, reversed(facing), strict=True):
+        known = [address for s, address in loose if s == site and (site, address) not in strangers]
+        first[site] = _met(evidence, site, known, other) or first.get(site, "")
     if len(sites) == 2 and not all(_wan_known(own.get(site, set())) for site in sites):
         a, b = sites
         plans.append(Plan(f"{a}-{b}", a, b, own.get(a, set()) | {first[b]}, own.get(b, set()) | {first[a]}))
         return
-    mute = _mute_site(evidence, first)
     if mute is not None and len(sites) == 1:
         site = sites[0]
         plans.append(Plan(f"{site}-{mute}", site, mute, set(own.get(site, ())), {first[site]}))
@@ -219,6 +228,26 @@ def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[Pl
     for site, address in loose:
         if address == first[site] or (site, address) not in strangers:
             plans.append(Plan(f"{site}-{address}", site, address, set(own.get(site, ())), {address}))
+
+
+def _met(evidence: Evidence, site: str, addresses: list[str], other: str) -> str:
+    """Of a site's several peers, the one it spoke with in the very seconds in which the other site's log tells of something; empty
+    where no second is shared, or where two peers share as many."""
+    theirs = {second for log in evidence.logs if log.site == other for second in _seconds(log.events)}
+    shared: Counter[str] = Counter()
+    for address in addresses:
+        mine = {
+            s for log in evidence.logs if log.site == site for s in _seconds(e for e in log.events if e.peer == address)
+        }
+        shared[address] = len(mine & theirs)
+    best = shared.most_common(2)
+    alone = bool(best) and (len(best) == 1 or best[0][1] > best[1][1])
+    return best[0][0] if alone and best[0][1] else ""
+
+
+def _seconds(events: Iterable[Event]) -> set[int]:
+    """The seconds of some events, each with the one after it: two clocks round differently."""
+    return {int(e.at) + more for e in events if e.at is not None for more in (0, 1)}
 
 
 def _wan_known(addresses: set[str]) -> bool:

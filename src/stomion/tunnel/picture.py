@@ -84,6 +84,8 @@ class End:
     site: str
     addresses: frozenset[str] = frozenset()
     networks: frozenset[str] = frozenset()
+    assumed: frozenset[str] = frozenset()
+    """Addresses that its peer takes for its own, and nothing of the end itself confirms."""
     sheet: SheetTunnel | None = None
     sheet_file: str = ""
     sheet_line: int = 1
@@ -166,6 +168,8 @@ class Picture:
     clock: ClockOffset | None = None
     worked_out: dict[str, object] = field(default_factory=dict, init=False, compare=False, repr=False)
     """What was worked out of this picture; another picture (`dataclasses.replace`) begins without it."""
+    beside: tuple[Picture, ...] = ()
+    """Other tunnels that join the same LANs: a standby, a second line, a second gateway; see tunnel.beside."""
     cuts: tuple[Problem, ...] = ()
     """What of this tunnel's evidence was over a bound and left out."""
 

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from stomion.exchange.story import Story
 from stomion.model.box import Interval
+from stomion.model.event import Event
 from stomion.model.tables import Policy
 from stomion.space.axis import interval_of
 from stomion.space.ranges import spans
@@ -55,7 +57,7 @@ def _alike(a: Policy, b: Policy) -> bool:
 def _from_log(end: End) -> list[Policy]:
     """The ranges of every Child SA that the end's own log tells of, the latest first."""
     out: dict[tuple[str, ...], Policy] = {}
-    for up in reversed([*end.story.children, *([end.story.child_ever] if end.story.child_ever is not None else [])]):
+    for up in reversed(_latest_children(end.story)):
         if len(up.my_ts) != 2 or up.my_ts in out:
             continue
         try:
@@ -64,6 +66,16 @@ def _from_log(end: End) -> list[Policy]:
             continue
         out[up.my_ts] = Policy(up.conn or "the tunnel", near, far, "", up.where)
     return list(out.values())
+
+
+def _latest_children(story: Story) -> list[Event]:
+    """Those of the latest IKE SA; all that were ever up where none came after it: a child outlives its IKE SA's rekeying."""
+    every = [*story.children, *([story.child_ever] if story.child_ever is not None else [])]
+    begun = story.ike_ever
+    if begun is None:
+        return every
+    here = begun.where
+    return [e for e in every if e.where.file == here.file and (e.where.line or 0) >= (here.line or 0)] or every
 
 
 def _any(intervals: tuple[Interval, ...]) -> bool:

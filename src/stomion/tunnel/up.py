@@ -63,6 +63,14 @@ def _moment(event: Event) -> float:
     return event.at or 0.0
 
 
+def up_at(picture: Picture, end: End) -> bool:
+    """Is there a sign that a Child SA is in place at this end? What its own log tells last counts; the other end may not know yet."""
+    story = end.story
+    if story.child_ever is not None or story.restarts:
+        return story.child_up is not None
+    return up_of(picture).now
+
+
 def proven_at(picture: Picture, end: End) -> bool:
     """Do packets or counters prove a Child SA at this end, whatever its log says?"""
     return bool((picture.esp_out and picture.esp_back) or end.has_counters)

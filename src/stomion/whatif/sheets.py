@@ -26,8 +26,8 @@ def declared_only(picture: Picture, sheets: tuple[SheetTunnel, SheetTunnel]) -> 
         child = tuple(model_proposal(p, "ESP") for p in sheet.esp_proposal)
         ends.append(
             End(
-                end.site, end.addresses, end.networks, sheet, end.sheet_file, end.sheet_line, ike_proposals=ike,
-                child_proposals=child,
+                end.site, end.addresses, end.networks, end.assumed, sheet, end.sheet_file, end.sheet_line,
+                ike_proposals=ike, child_proposals=child,
             )
         )  # fmt: skip
     return Picture(picture.name, ends[0], ends[1])

@@ -7,6 +7,7 @@ from stomion.measure.carriage import ENOUGH, nothing_arrives
 from stomion.measure.counters import moved
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
+from stomion.tunnel.beside import has_several_lines
 from stomion.tunnel.counted import around_failures, places
 from stomion.tunnel.picture import End
 from stomion.vocabulary.times import clock_text, utc_text
@@ -31,6 +32,9 @@ def judge(context: Context) -> Finding | None:
         sender, receiver = picture.ends if seen.from_left else picture.ends[::-1]
         if lost:
             return _finding(sender, receiver, lost, Certainty.PROVEN, [Provenance(f, sender.site) for f in seen.files])
+    if has_several_lines(picture):
+        # Counters of a primary and its standby in one: one of them is silent while the other carries.
+        return None
     return _counted(context) or _stalled(context)
 
 

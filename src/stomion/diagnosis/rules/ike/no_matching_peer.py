@@ -5,7 +5,7 @@ from __future__ import annotations
 from stomion.diagnosis.rules.ike.versions import modes, versions
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.event import What
-from stomion.model.finding import Finding, Remedy, Stage
+from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
 SPEC = Spec(
     code="no-matching-peer",
@@ -25,12 +25,19 @@ def judge(context: Context) -> Finding | None:
     by, asker = cause.by, context.asker
     address = asker.address or (cause.refusal.event.peer if cause.refusal else "") or "this address"
     declared = by.sheet.peer if by.sheet else ""
+    known = by.sheet is not None
+    open_ = (
+        ""
+        if known
+        else "The line does not tell whether the address is what is missing, or the IKE version that was asked with."
+    )
     expects = f"; it expects its peer at {declared}" if declared and declared not in asker.addresses else ""
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,
         sides=(by.site,),
-        certainty=context.certainty(),
+        certainty=context.certainty() if known else Certainty.LIKELY,
+        detail=open_,
         summary=f"{by.title} has no tunnel configured for {address}, from which {asker.title} asks{expects}.",
         remedies=(Remedy(by.site, f"set the peer address of this tunnel to {address}"),),
         evidence=context.evidence(),

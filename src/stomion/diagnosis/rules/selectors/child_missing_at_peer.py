@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Rule, Spec, last_event
-from stomion.model.event import What
+from stomion.model.event import Event, What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
+from stomion.tunnel.attempts import latest
 from stomion.tunnel.picture import End
 
 SPEC = Spec(
@@ -12,7 +13,7 @@ SPEC = Spec(
     stage=Stage.SELECTORS,
     title="The peer has no such Child SA",
     means="One end sends into a Child SA that the other end has deleted or never installed; the packets arrive and are thrown away.",
-    decided="The receiving end says that it knows no SA for the SPI, after the last Child SA it tells of; or its log ends the Child SA while the other end's keeps it and later tests fail.",
+    decided="The receiving end says that it knows no SA for the SPI, after the last Child SA it tells of; or its log ends the Child SA, or starts anew, while the other end's log keeps it and later tests fail.",
     example="Marram no longer has the Child SA that Quayhead sends into.",
 )
 
@@ -27,7 +28,7 @@ def judge(context: Context) -> Finding | None:
         told = unknown is not None and (up is None or (unknown.where.line or 0) > (up.where.line or 0))
         if not (told and end.story.child_up) and not _kept_alone(context, end, other):
             continue
-        gone = unknown if told else last_event(other, What.CHILD_DOWN, What.DELETED_BY_PEER, What.IKE_DOWN)
+        gone = unknown if told else _gone(other)
         assert end.story.child_up is not None
         return SPEC.finding(
             [other.site],
@@ -47,13 +48,18 @@ def judge(context: Context) -> Finding | None:
 
 def _kept_alone(context: Context, end: End, other: End) -> bool:
     """One log keeps the child, the other's ended it, and traffic fails after that."""
-    gone = last_event(other, What.CHILD_DOWN, What.DELETED_BY_PEER, What.IKE_DOWN)
+    gone = _gone(other)
     if end.story.child_up is None or other.story.child_up is not None or other.story.child_ever is None or gone is None:
         return False
-    after = [
-        t for t in context.picture.tests if t.at is not None and gone.at is not None and t.at > gone.at and t.expected
-    ]
-    return bool(after) and not any(t.passed for t in after)
+    after = [a for a in latest(context.picture) if a.at is not None and gone.at is not None and a.at > gone.at]
+    return any(a.expected for a in after) and not any(a.passes for a in after)
+
+
+def _gone(end: End) -> Event | None:
+    """What took the SA away at an end: a delete, or a start of the whole service."""
+    return last_event(
+        end, What.CHILD_DOWN, What.DELETED_BY_PEER, What.IKE_DOWN, *([What.STARTED] if end.story.restarts else [])
+    )
 
 
 RULE = Rule(SPEC, judge)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
-from stomion.exchange.inside import child_asked
+from stomion.exchange.inside import BOTH_SIDES, child_asked
 from stomion.model.event import Event
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
 from stomion.space.ranges import covers, missing, written
+from stomion.tunnel.beside import has_several_lines
 from stomion.tunnel.picture import End
 
 SPEC = Spec(
@@ -17,7 +18,7 @@ SPEC = Spec(
     means="In IKEv2 a responder may take a part of what is asked for. The tunnel works for that part; hosts outside it have no "
     "tunnel, and nothing reports an error.",
     decided="The Child SA's selectors in a log are smaller than an end's sheet asks for, while the other end's sheet names "
-    "exactly the smaller range.",
+    "exactly the smaller range. Without sheets: of a primary and its standby, the SA that came up last carries less than the one before it.",
     example="Only 10.66.0.0/22 is carried; Quayhead asks for 10.66.0.0/21. Hosts in 10.66.4.0/22 have no tunnel.",
 )
 
@@ -36,7 +37,41 @@ def judge(context: Context) -> Finding | None:
         found = _narrowed(context, end)
         if found:
             return found
+    return _narrower_than_before(context)
+
+
+def _narrower_than_before(context: Context) -> Finding | None:
+    """Of a primary and its standby, which no sheet tells apart: the SA that stands now carries less than the one before it."""
+    if not has_several_lines(context.picture):
+        return None
+    for end in context.picture.ends:
+        now, before = end.story.child_up, [e for e in end.story.children if len(e.my_ts) == BOTH_SIDES]
+        if now is None or len(now.my_ts) != BOTH_SIDES or now is not before[-1] or len(before) < BOTH_SIDES:
+            continue
+        last, other = before[-2], context.picture.other(end)
+        for owner, wanted, given in zip((end, other), last.my_ts, now.my_ts, strict=True):
+            lacking = written(missing([wanted], [given]))
+            if lacking and covers([wanted], [given]):
+                return _told_of_standby(end if end.story.asked else other, owner, lacking, last, now, wanted, given)
     return None
+
+
+def _told_of_standby(
+    holder: End, owner: End, lacking: tuple[str, ...], last: Event, now: Event, wanted: str, given: str
+) -> Finding:
+    return SPEC.finding(
+        [holder.site],
+        Certainty.LIKELY,
+        f"The SA that stands now carries only {given} of {owner.title}'s side; the one before it carried {wanted}. "
+        f"Hosts in {listed(lacking[:4], 'and')} have no tunnel.",
+        [
+            Remedy(
+                holder.site, f"widen the standby's selector for {owner.title}'s side to {wanted}, as the primary has it"
+            )
+        ],
+        [now.where, last.where],
+        {"lacking": list(lacking), "held": [given], "wanted": [wanted]},
+    )
 
 
 def _narrowed_inside(context: Context) -> Finding | None:

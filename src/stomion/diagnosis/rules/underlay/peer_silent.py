@@ -28,7 +28,7 @@ def judge(context: Context) -> Finding | None:
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,
-        sides=(other.site,),
+        sides=(asker.site, other.site) if other.given and not other.addresses - other.assumed else (other.site,),
         certainty=Certainty.POSSIBLE,
         summary=f"{other.title} never answers {asker.title}'s requests{where}.",
         remedies=(

@@ -180,7 +180,8 @@ def _arrived(last: Negotiation | None, other: End) -> bool | None:
             return False
     if other.story.asked or other.story.answered:
         return True
-    return False if other.has_log else None
+    # Asked at an address that nothing of the other end confirms, its log need not know of it.
+    return False if other.has_log and other.addresses - other.assumed else None
 
 
 def _answer_left(last: Negotiation | None) -> bool | None:
