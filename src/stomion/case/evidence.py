@@ -83,6 +83,8 @@ class Log:
     site: str | None
     lines: int = 0
     events: list[Event] = field(default_factory=list)
+    looked_at: int = 0
+    """Lines with a word of the trade: those that were read closely."""
 
 
 @dataclass(slots=True)

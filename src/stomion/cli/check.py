@@ -16,7 +16,8 @@ from stomion.errors import UsageError
     name="check",
     context_settings={"help_option_names": ["-h", "--help"]},
     epilog="Examples:\n\n\b\n  stomion check CASE\n  stomion check CASE --tunnel quayhead-saltern --json\n"
-    "  stomion check quayhead/ike.log quayhead/wan.pcap\n\nExit status: 0 no fault, 1 a fault, 2 bad usage or nothing readable.",
+    "  stomion check quayhead/ike.log quayhead/wan.pcap\n\n"
+    "Exit status: 0 no fault, 1 a fault, 2 bad usage, nothing readable, or no tunnel in what was read.",
 )
 @click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable output (docs/formats.md).")
@@ -38,6 +39,8 @@ def command(paths: tuple[Path, ...], as_json: bool, tunnel: str | None, keys: Pa
         sys.stdout.write(as_json_bytes(found).decode() + "\n")
     else:
         click.echo(check_text(found))
+    if not examined.tunnels and examined.evidence.sources:
+        sys.exit(EXIT_USAGE)
     if not examined.evidence.sources:
         if not as_json:
             click.echo("stomion: nothing readable was found", err=True)

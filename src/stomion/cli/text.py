@@ -16,12 +16,36 @@ def check_text(summary: Summary) -> str:
     """The whole report of `stomion check`."""
     parts = [_tunnel(t) for t in summary.tunnels]
     if not parts:
-        parts = ["No tunnel was found in the evidence."]
+        parts = [_no_tunnel(summary)]
+    parts.extend(_not_used(summary))
     parts.extend(f"not recognised: {clean(n.file)}: {clean(n.why)}" for n in summary.not_recognised)
     for problem in summary.problems:
         place = f"{clean(problem.file)}:{problem.line}" if problem.line else clean(problem.file)
         parts.append(f"problem: {place}: {clean(problem.text)}")
     return "\n".join(parts)
+
+
+def _no_tunnel(summary: Summary) -> str:
+    """Nothing was found, which is no sign of health: what was read, and how much of it was not understood."""
+    trade = [s for s in summary.sources if s.kind == "log" and s.not_understood]
+    said = "No tunnel was found in the evidence, so nothing can be said of any."
+    if trade:
+        files = ", ".join(f"{clean(s.file)} ({s.not_understood:,})" for s in trade[:MANY])
+        said += f" Lines with words of the trade that were not understood: {files}."
+    return "\n".join(textwrap.wrap(said, WIDTH))
+
+
+MANY = 12
+"""Unused pieces of evidence that are listed one by one."""
+
+
+def _not_used(summary: Summary) -> list[str]:
+    lines = []
+    for one in summary.not_used[:MANY]:
+        place = f"{clean(one.file)}:{one.line}" if one.line else clean(one.file)
+        lines.append(f"not used: {place}: {clean(one.text)}: {clean(one.why)}")
+    more = len(summary.not_used) - MANY
+    return lines + ([f"not used: {more:,} more; --json lists all"] if more > 0 else [])
 
 
 def _tunnel(t: TunnelRecord) -> str:

@@ -40,6 +40,7 @@ def _read(reading: Reading) -> None:
             for count, found in enumerate(scan):
                 if not count % 1024:
                     reading.about(found[0])
+                log.looked_at += 1
                 yield found
 
         year, phrases = reading.years.year_for(item.path), (*evidence.phrases, *shipped())

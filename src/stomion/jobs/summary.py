@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 import msgspec
 
+from stomion.case.evidence import Evidence
 from stomion.diagnosis.runner import Diagnosis
 from stomion.jobs.examine import Examined
+from stomion.jobs.unused import unused
 from stomion.model.finding import Finding
 from stomion.model.provenance import Provenance
 from stomion.tunnel.attempts import attempts_of
@@ -101,6 +104,26 @@ class Trouble(msgspec.Struct, frozen=True, omit_defaults=True):
     line: int | None = None
 
 
+class NotUsed(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Something that was read and is of no use for any tunnel."""
+
+    file: str
+    text: str
+    why: str
+    line: int | None = None
+
+
+class SourceRecord(msgspec.Struct, frozen=True):
+    """A file that was read: how many lines, packets or records it has; of a log, those that were understood, and those that have a word of
+    the trade and were not."""
+
+    file: str
+    kind: str
+    records: int
+    understood: int
+    not_understood: int
+
+
 class Summary(msgspec.Struct, frozen=True):
     """The whole output; `stomion` is the version of this format."""
 
@@ -109,6 +132,8 @@ class Summary(msgspec.Struct, frozen=True):
     tunnels: tuple[TunnelRecord, ...]
     not_recognised: tuple[Unknown, ...]
     problems: tuple[Trouble, ...]
+    not_used: tuple[NotUsed, ...] = ()
+    sources: tuple[SourceRecord, ...] = ()
 
 
 def summary_of(examined: Examined, tunnel: str | None = None) -> Summary:
@@ -121,7 +146,21 @@ def summary_of(examined: Examined, tunnel: str | None = None) -> Summary:
         tuple(_tunnel(d) for d in chosen),
         tuple(Unknown(n.file, n.why) for n in evidence.not_recognised),
         tuple(Trouble(p.file, p.text, p.line) for p in evidence.problems),
+        tuple(NotUsed(u.file, u.text, u.why, u.line) for u in unused(examined)),
+        _sources(evidence),
     )
+
+
+def _sources(evidence: Evidence) -> tuple[SourceRecord, ...]:
+    logs = {log.file: log for log in evidence.logs}
+    troubles = Counter(p.file for p in evidence.problems)
+    out = []
+    for source in evidence.sources:
+        log = logs.get(source.file)
+        known = len(log.events) if log is not None else source.count
+        lost = max(log.looked_at - known, 0) if log is not None else troubles[source.file]
+        out.append(SourceRecord(source.file, source.kind, source.count, known, lost))
+    return tuple(out)
 
 
 def as_json_bytes(summary: Summary) -> bytes:

@@ -149,6 +149,7 @@ NEUTRAL: tuple[Rule, ...] = (
     R(What.ASKED, ("asked", "begin")),
     R(What.ASKED, ("asked",), said="contacted"),
     R(What.STARTED, ("begin", "service"), unsaid="ike sa| ike version"),
+    R(What.STARTED, ("service", "ike"), said=r" (?:service|daemon|engine|process)(?: \w+){0,3} (?:ready|running)"),
     R(What.INITIATING, ("begin", "ike")),
     R(What.INITIATING, ("begin", "child")),
     R(What.INITIATING, ("begin",), said="gateway|far"),

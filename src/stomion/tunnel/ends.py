@@ -98,7 +98,8 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     out, back = _counted([placed.record for placed in read])
     return replace(
         end,
-        has_log=bool(logs),
+        has_log=any(log.events for log in logs),
+        mute_logs=tuple(log.file for log in logs if not log.events),
         events=tuple(events),
         story=read_story(events),
         captures=tuple(c.file for c in index.evidence.captures if c.site == end.site),

@@ -94,6 +94,8 @@ class End:
     events: tuple[Event, ...] = ()
     story: Story = field(default_factory=Story)
     has_log: bool = False
+    mute_logs: tuple[str, ...] = ()
+    """Logs of which no line was understood: they say nothing for or against this end."""
     captures: tuple[str, ...] = ()
     has_counters: bool = False
     out_packets: int = 0

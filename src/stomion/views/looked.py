@@ -33,6 +33,7 @@ def missing(picture: Picture) -> tuple[str, ...]:
             out.append(f"{kind}{'s' if kind == 'log' else ''} of either end")
     if not latest(picture):
         out.append("tests between the LANs")
+    out += [f"{file} in words that are understood" for end in picture.ends for file in end.mute_logs]
     return tuple(out)
 
 

@@ -1,0 +1,96 @@
+"""What a case holds and no tunnel's judgement rests on: nothing that was given is dropped in silence."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from stomion.case.evidence import Evidence, Log
+from stomion.jobs.examine import Examined
+from stomion.model.provenance import Provenance
+from stomion.tunnel.picture import Picture
+
+
+@dataclass(frozen=True, slots=True)
+class Unused:
+    """One thing that was read and is of no use for any tunnel: where it stands, what it is, and why."""
+
+    file: str
+    line: int | None
+    text: str
+    why: str
+
+
+def unused(examined: Examined) -> tuple[Unused, ...]:
+    """In the order in which the files were read; what is alike stands once, with how often it is there."""
+    evidence, pictures = examined.evidence, [d.picture for d in examined.tunnels]
+    found = [*_files(evidence), *_records(evidence, pictures)]
+    alike: dict[tuple[str, str, str], list[Unused]] = {}
+    for one in found:
+        alike.setdefault((one.file, one.text, one.why), []).append(one)
+    return tuple(
+        Unused(rows[0].file, rows[0].line, text + (f", {len(rows):,} times" if len(rows) > 1 else ""), why)
+        for (_, text, why), rows in alike.items()
+    )
+
+
+def _files(evidence: Evidence) -> Iterator[Unused]:
+    for source in evidence.sources:
+        if not source.used:
+            yield Unused(source.file, None, source.kind, "it is recognised, and nothing is concluded from it yet")
+    for log in evidence.logs:
+        if not log.events:
+            yield Unused(log.file, None, _lines(log), "not one of them is understood as telling of a negotiation")
+
+
+def _lines(log: Log) -> str:
+    return "1 line" if log.lines == 1 else f"{log.lines:,} lines"
+
+
+def _records(evidence: Evidence, pictures: list[Picture]) -> Iterator[Unused]:
+    """Tests, pings, counters, happenings and expected flows that no picture took."""
+    taken = {place for p in pictures for place in _taken(p)}
+    sites = {e.site for p in pictures for e in p.ends}
+    for test in evidence.tests:
+        r = test.record
+        if (test.file, test.line) not in taken:
+            yield Unused(test.file, test.line, f"test from {r.source} to {r.to}", _why_no_flow(r.source, sites))
+    series = {(p.source, p.to) for picture in pictures for p in picture.pings}
+    for ping in evidence.pings:
+        if (ping.record.source, ping.record.to) not in series:
+            text = f"ping from {ping.record.source} to {ping.record.to}"
+            yield Unused(ping.file, ping.line, text, _why_no_flow(ping.record.source, sites))
+    for counter in evidence.counters:
+        if (counter.file, counter.line) not in taken:
+            named = counter.record.tunnel or " and ".join(counter.record.remote_ts) or "no tunnel"
+            yield Unused(
+                counter.file,
+                counter.line,
+                f"counters of {named} at {counter.record.site}",
+                "no tunnel of that site has this name or range",
+            )
+    for event in evidence.happenings:
+        if (event.file, event.line) not in taken:
+            text = f"event {event.record.what}" + (f" at {event.record.site}" if event.record.site else "")
+            yield Unused(event.file, event.line, text, "it is no link that a tunnel runs over")
+    for source, to, service, _, line in evidence.expects:
+        if ("case.toml", line or None) not in taken:
+            yield Unused(
+                "case.toml", line or None, f"expected flow {service} from {source} to {to}", _why_no_flow(source, sites)
+            )
+
+
+def _why_no_flow(source: str, sites: set[str]) -> str:
+    site = source.partition("/")[0]
+    if site in sites:
+        return "the target is in no range of that site's tunnels"
+    return f"{site} is no end of a tunnel, and behind none"
+
+
+def _taken(picture: Picture) -> Iterator[tuple[str, int | None]]:
+    """Places of all records that a picture holds."""
+    flows = (*picture.tests, *picture.near, *picture.outside, *picture.internet, *picture.expected)
+    places: list[Provenance] = [t.where for t in flows]
+    places += [e.where for e in picture.link_events]
+    places += [place for end in picture.ends for place in end.readings_at]
+    return ((p.file, p.line) for p in places)
