@@ -131,6 +131,47 @@ async def test_keys_are_listed_and_actions_exist() -> None:
                 assert hasattr(app, f"action_{name}"), key
 
 
+async def test_what_to_fetch_next_is_shown_copied_and_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    copied: list[str] = []
+    monkeypatch.setattr(StomionApp, "copy_to_clipboard", lambda _self, text: copied.append(text))
+    root = tmp_path / "case"
+    (root / "quayhead").mkdir(parents=True)
+    lines = ("initiating IKEv2 to 198.51.100.34:500", "giving up on 198.51.100.34, no answer")
+    (root / "quayhead/ike.log").write_text("".join(f"2026-05-04T09:14:0{n}Z gw ike {x}\n" for n, x in enumerate(lines)))
+    app = StomionApp([root])
+    async with app.run_test(size=(100, 30)) as pilot:
+        await ready(pilot)
+        await pilot.press("enter", "o")
+        await pilot.pause()
+        shown = text_of(app)
+        assert "Ask 198.51.100.34" in shown and "Ask the provider" in shown and "does its next hop answer" in shown
+        await pilot.press("c", "x", "escape")
+        await pilot.pause()
+        assert app.place == "tunnel"
+    assert copied[0].startswith("To Quayhead:")
+    (written,) = (root / ".stomion").iterdir()
+    assert written.read_text() == copied[0] + "\n"
+
+
+async def test_the_palette_holds_every_action_of_its_screen_once() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(120, 40)) as pilot:
+        await ready(pilot)
+        for place in ("tunnels", "path"):
+            if place == "path":
+                await pilot.press("5")
+                await pilot.pause()
+            listed = [c.title.lower() for c in app.get_system_commands(app.screen)]
+            wanted = [k.does.lower() for k in KEYS if k.action and (place in k.where or "all" in k.where)]
+            assert listed == wanted and len(set(listed)) == len(listed)
+        await pilot.press("ctrl+p")
+        await pilot.pause(0.3)
+        assert "/" in str(app.screen.query_one("SearchIcon").render())
+        await pilot.press(*"map of all", "enter")
+        await pilot.pause(0.5)
+        assert app.place == "path" and "all packets" in text_of(app).lower()
+
+
 async def test_mouse_chooses_and_opens() -> None:
     app = StomionApp([demo_folder()])
     async with app.run_test(size=(160, 47)) as pilot:

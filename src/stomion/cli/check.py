@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from stomion.cli.main import EXIT_FAULT, EXIT_USAGE
-from stomion.cli.text import check_text
+from stomion.cli.text import ask_text, check_text
 from stomion.errors import UsageError
 
 
@@ -24,8 +24,9 @@ from stomion.errors import UsageError
 @click.option(
     "--keys", type=click.Path(path_type=Path), metavar="FILE", help="Keys of IKE SAs, to read what is encrypted."
 )
+@click.option("--ask", is_flag=True, help="Say what evidence to fetch next, worded for whoever has it.")
 @click.option("--tunnel", metavar="NAME", help="Only this tunnel.")
-def command(paths: tuple[Path, ...], as_json: bool, tunnel: str | None, keys: Path | None) -> None:
+def command(paths: tuple[Path, ...], as_json: bool, ask: bool, tunnel: str | None, keys: Path | None) -> None:
     """Say what is wrong with the tunnels of a case: the first fault, its proof and the change to make."""
     from stomion.jobs.examine import examine
     from stomion.jobs.summary import as_json_bytes, summary_of
@@ -38,7 +39,7 @@ def command(paths: tuple[Path, ...], as_json: bool, tunnel: str | None, keys: Pa
     if as_json:
         sys.stdout.write(as_json_bytes(found).decode() + "\n")
     else:
-        click.echo(check_text(found))
+        click.echo(ask_text(found) if ask else check_text(found))
     if not examined.tunnels and examined.evidence.sources:
         sys.exit(EXIT_USAGE)
     if not examined.evidence.sources:

@@ -25,6 +25,23 @@ def check_text(summary: Summary) -> str:
     return "\n".join(parts)
 
 
+def ask_text(summary: Summary) -> str:
+    """What `stomion check --ask` prints: for every tunnel that is not decided, what to fetch from whom."""
+    parts = []
+    for tunnel in summary.tunnels:
+        if not tunnel.ask:
+            parts.append(f"{clean(tunnel.name)}  {tunnel.status}: nothing has to be fetched, what is there decides.")
+            continue
+        parts.append(f"{clean(tunnel.name)}  {tunnel.status}")
+        for whom in dict.fromkeys(a.whom for a in tunnel.ask):
+            parts.append(f"  To {clean(whom)}:")
+            for ask in tunnel.ask:
+                if ask.whom == whom:
+                    text = f"{clean(ask.text)}  ({ask.stage})"
+                    parts += textwrap.wrap(text, WIDTH, initial_indent="    - ", subsequent_indent="      ")
+    return "\n".join(parts or [_no_tunnel(summary)])
+
+
 def _no_tunnel(summary: Summary) -> str:
     """Nothing was found, which is no sign of health: what was read, and how much of it was not understood."""
     trade = [s for s in summary.sources if s.kind == "log" and s.not_understood]

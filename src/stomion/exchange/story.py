@@ -6,6 +6,7 @@ lines of one log counts here, so that two ends with different clocks can't confu
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
@@ -190,11 +191,19 @@ _STEPS = {
 }
 
 
+_OF_THE_IKE_SA = re.compile(r"\b(?:ike|isakmp|phase ?1)(?: sa)? (?:proposals?|transforms?)\b", re.IGNORECASE)
+
+
 def _refused(story: Story, event: Event) -> None:
     what = event.what
     if what is What.PROPOSAL_REFUSED:
         what = What.CHILD_PROPOSAL_REFUSED if story.ike_up else What.IKE_PROPOSAL_REFUSED
-    if what is What.IKE_PROPOSAL_REFUSED and story.ike_up and event.exchange is None:
+    if (
+        what is What.IKE_PROPOSAL_REFUSED
+        and story.ike_up
+        and event.exchange is None
+        and not _OF_THE_IKE_SA.search(event.text)
+    ):
         # "ike" may be no more than the program's name; with an IKE SA up it is a child that was refused.
         what = What.CHILD_PROPOSAL_REFUSED
     if what is What.NO_PEER and story.agreed_now:

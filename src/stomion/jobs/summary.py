@@ -14,6 +14,7 @@ from stomion.jobs.unused import unused
 from stomion.model.finding import Finding
 from stomion.model.provenance import Provenance
 from stomion.tunnel.attempts import attempts_of
+from stomion.views.asks import asks_of
 from stomion.views.looked import looked_at, missing, proof_words
 from stomion.vocabulary.times import utc_text
 
@@ -73,6 +74,14 @@ class TestLine(msgspec.Struct, frozen=True):
     line: int | None
 
 
+class AskRecord(msgspec.Struct, frozen=True):
+    """Something to fetch: from whom (an end, or the provider), and what, as a sentence that can be sent."""
+
+    whom: str
+    stage: str
+    text: str
+
+
 class TunnelRecord(msgspec.Struct, frozen=True):
     """One tunnel. `looked_at` and `missing` name what the judgement rests on, and the kinds of evidence that nobody gave."""
 
@@ -87,6 +96,8 @@ class TunnelRecord(msgspec.Struct, frozen=True):
     """What proves that it carries, in words."""
     looked_at: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
+    ask: tuple[AskRecord, ...] = ()
+    """What to fetch next, in the order of the stages; empty where what is there decides."""
 
 
 class Unknown(msgspec.Struct, frozen=True):
@@ -193,6 +204,7 @@ def _tunnel(d: Diagnosis) -> TunnelRecord:
         proof_words(d.picture),
         looked_at(d.picture),
         missing(d.picture),
+        tuple(AskRecord(a.whom, a.stage.value, a.text) for a in asks_of(d)),
     )
 
 

@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
 from textual import work
 from textual.app import App, SystemCommand
 from textual.binding import Binding
+from textual.command import CommandPalette, SearchIcon
 from textual.screen import Screen
 from textual.worker import Worker, WorkerState
 
 from stomion.errors import Cancelled, StomionError
 from stomion.jobs.cancel import CancelToken
 from stomion.model.provenance import Provenance
-from stomion.tui.keymap import SCREENS, bindings
+from stomion.tui.keymap import KEYS, bindings
 from stomion.tui.palette import themes
 from stomion.tui.screens.base import Page
 from stomion.tui.screens.tunnels import TunnelsScreen
@@ -83,6 +85,7 @@ class StomionApp(App[None]):
     CSS = """
     Screen { background: $background; color: $foreground; }
     Bar { height: 1; }
+    SearchIcon { color: $foreground; }
     .hidden-input { display: none; height: 3; }
     .hidden-input.open { display: block; }
     Lines { scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0; overflow-x: hidden; }
@@ -310,6 +313,19 @@ class StomionApp(App[None]):
 
             self.push_screen(KeysScreen(self.place))
 
+    def action_asks(self) -> None:
+        """What to fetch next for the present tunnel."""
+        if self.current is None or self.examined is None:
+            self.notify("No tunnel is chosen.")
+            return
+        from stomion.tui.screens.asks import AsksScreen
+
+        self.push_screen(AsksScreen(self.current, self.examined.evidence.root))
+
+    def action_command_palette(self) -> None:
+        if not isinstance(self.screen, CommandPalette):
+            self.push_screen(Finder(id="--command-palette"))
+
     def action_stop(self) -> None:
         """Stop a reading that is under way; otherwise leave."""
         if any(w.group == "read" and w.is_running for w in self.workers):
@@ -318,15 +334,21 @@ class StomionApp(App[None]):
             self.exit()
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
-        """The command palette: the screens and the actions by name."""
-        for _, name in SCREENS:
-            yield SystemCommand(f"Show {name}", f"Go to the screen {name}", lambda name=name: self.action_show(name))
-        yield SystemCommand("Next finding", "Go to the next finding", lambda: self.action_finding(1))
-        yield SystemCommand("Proof", "Go to the present finding's proof", self.action_proof)
-        yield SystemCommand("Read again", "Read the case again", self.action_reload)
-        yield SystemCommand("Light or dark", "Change the ground", self.action_toggle_ground)
-        yield SystemCommand("Keys", "Show all keys", self.action_keys)
-        yield SystemCommand("Leave", "Leave Stomion", self.exit)
+        """Every action of the screen the palette was opened on, each once, in the order of the key table."""
+        place = screen.place if isinstance(screen, Page) else ""
+        for key in KEYS:
+            if key.action and (place in key.where or "all" in key.where):
+                run = partial(screen.run_action, key.action)
+                yield SystemCommand(
+                    key.does[:1].upper() + key.does[1:], f"key {key.shown}", partial(self.call_later, run)
+                )
+
+
+class Finder(CommandPalette):
+    """The command palette with a sign that every font has."""
+
+    def on_mount(self) -> None:
+        self.query_one(SearchIcon).icon = "/"
 
 
 def run(paths: list[Path]) -> None:

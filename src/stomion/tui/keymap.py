@@ -88,6 +88,7 @@ KEYS: tuple[Key, ...] = (
     Key("s", "screen.source(1)", "next source", ("evidence",), "source"),
     Key("S", "screen.source(-1)", "previous source", ("evidence",)),
     Key("slash", "screen.filter", "filter as you type", ("tunnels", "evidence"), "filter", "/"),
+    Key("o", "app.asks", "what to fetch next, to decide what is open", ("tunnels", "tunnel"), "ask"),
     Key("c", "app.copy", "copy the finding, or the line, to the clipboard", bar="copy"),
     Key("r", "app.reload", "read the case again"),
     Key("t", "app.toggle_ground", "light or dark ground"),
