@@ -19,8 +19,8 @@ from stomion.ingest.folder import read_case
 from stomion.ingest.kinds import recognised
 from stomion.ingest.ping import read_ping
 from stomion.ingest.textfile import TextFile
-from stomion.jobs.decoding import dump_bytes
 from stomion.jobs.examine import CancelToken, Examined, examine
+from stomion.wire.hexdump import dumps_of
 
 Case = Callable[[dict[str, str | bytes]], Examined]
 A, B = "192.0.2.10", "203.0.113.10"
@@ -235,7 +235,7 @@ DUMPS = {
 
 @pytest.mark.parametrize("text", DUMPS.values(), ids=DUMPS.keys())
 def test_hex_dumps_from_a_console(text: str) -> None:
-    assert dump_bytes(text) == IKE
+    assert [bytes(d.data) for d in dumps_of(text.splitlines())] == [IKE]
 
 
 PING = """$ ping -D -O 10.66.0.9

@@ -73,7 +73,7 @@ def read_capture(
     except UnreadableInput as stop:
         trouble = stop
     for at, number, packet in parts.unfinished():
-        _take_ip(out, at, packet, Provenance(file, site, packet=number), more=True)
+        take_packet(out, at, packet, Provenance(file, site, packet=number), more=True)
     out.datagrams.sort(key=lambda d: d.where.packet or 0)
     out.cuts = _cuts(out, parts)
     if unknown and trouble is None:
@@ -218,7 +218,7 @@ def _take(out: Capture, parts: Reassembler, at: float, link: int, data: bytes) -
     packet = data[ip_at:]
     whole = parts.feed(at, out.packets, packet)
     if whole is not None:
-        _take_ip(out, at, whole, where)
+        take_packet(out, at, whole, where)
 
 
 def _ip_offset(link: int, data: bytes) -> int | None:
@@ -234,7 +234,8 @@ def _ip_offset(link: int, data: bytes) -> int | None:
     return None
 
 
-def _take_ip(out: Capture, at: float, packet: bytes, where: Provenance, more: bool = False) -> None:
+def take_packet(out: Capture, at: float, packet: bytes, where: Provenance, more: bool = False) -> None:
+    """One IP packet: a message of IKE, a refusal of one, or a count of ESP; anything else is left."""
     ip = read_ip(packet)
     if ip is None:
         return

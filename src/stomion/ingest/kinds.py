@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from stomion.ingest import capture, casefile, logfile, nothing, ostables, ping, records, sitesheet, yang
+from stomion.ingest import capture, casefile, dumpfile, logfile, nothing, ostables, ping, records, sitesheet, yang
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Kind
 
@@ -25,6 +25,7 @@ KINDS: tuple[Kind, ...] = (
     ping.PING,
     ostables.POLICIES,
     ostables.STATES,
+    dumpfile.DUMP,
     logfile.LOG,
 )
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import sys
 from pathlib import Path
 
@@ -13,9 +12,12 @@ from stomion.exchange.negotiation import MAX_STEPS, Step, assemble
 from stomion.ingest.capture import MAGICS, read_capture
 from stomion.ingest.files import open_input
 from stomion.ingest.keyfile import read_keys
+from stomion.space.services import UDP
 from stomion.vocabulary.times import clock_text
+from stomion.wire.hexdump import dumps_of
 from stomion.wire.ike import Message, decode
 from stomion.wire.ike.ledger import ledger
+from stomion.wire.packets import read_ip, read_udp
 
 MAX_DUMP = 8 << 20
 """Characters of a pasted dump; a console's scrollback ends far below."""
@@ -120,37 +122,26 @@ def _message_record(message: Message, raw: bytes, step: Step | None) -> MessageR
     )
 
 
-_OFFSET = re.compile(r"^\s*(?:0x)?[0-9a-fA-F]{3,8}[:\s]\s*(?=[0-9a-fA-F]{2})")
-_HEX_WORDS = re.compile(r"(?:[0-9a-fA-F]{2}[\s:.-]?)+")
-
-
-def dump_bytes(text: str) -> bytes:
-    """Bytes of a hex dump: with or without an offset column and a column of characters at the right."""
-    out = bytearray()
-    for line in text.splitlines():
-        body = line
-        words = line.split()
-        if (
-            words
-            and _OFFSET.match(line)
-            and (words[0].endswith(":") or (len(words[0]) >= 4 and len(words) > 1 and len(words[1]) in (2, 4, 8)))
-        ):
-            body = line[line.index(words[0]) + len(words[0]) :]
-        body = re.split(r"\s{2,}(?=\S*[^0-9a-fA-F\s])|\s*\|", body.strip())[0]
-        match = _HEX_WORDS.match(body.strip())
-        if match and match.end() >= len(body.strip()) - 1:
-            digits = re.sub(r"[^0-9a-fA-F]", "", match[0])
-            out += bytes.fromhex(digits[: len(digits) // 2 * 2])
-    return bytes(out)
+SMALLEST = 28
+"""Bytes of an IKE header (RFC 7296 3.1)."""
 
 
 def _from_dump(text: str) -> tuple[list[MessageRecord], list[str]]:
-    data = dump_bytes(text)
-    if len(data) < 28:
+    """Every packet of a paste that holds an IKE message, with what is known of its way."""
+    found = [d for d in dumps_of(text.splitlines()) if len(d.data) >= SMALLEST]
+    if not found:
         return [], ["no capture, and no hex dump of an IKE message (28 bytes or more expected)"]
-    start = _message_start(data)
-    message = decode(data[start:])
-    return [_message_record(message, data[start:], None)], []
+    return [_dumped(bytes(d.data)) for d in found], []
+
+
+def _dumped(data: bytes) -> MessageRecord:
+    raw = data[_message_start(data) :]
+    record = _message_record(decode(raw), raw, None)
+    ip = read_ip(data)
+    udp = read_udp(ip.body) if ip is not None and ip.protocol == UDP else None
+    if ip is None or udp is None:
+        return record
+    return msgspec.structs.replace(record, src=f"{ip.src}:{udp.sport}", dst=f"{ip.dst}:{udp.dport}")
 
 
 def _message_start(data: bytes) -> int:

@@ -159,7 +159,11 @@ def _asker(picture: Picture) -> End | None:
         if end.story.silence and not picture.other(end).story.initiated:
             return end
     last = picture.last
-    if last is not None and not picture.esp_last and (last.retransmissions or len(picture.negotiations) > 1):
+    if last is None or picture.esp_last:
+        return None
+    # One request tells little, and is all where nothing else was given.
+    alone = last.reach is Reach.ASKED and not any(e.has_log or e.has_counters or e.sheet for e in picture.ends)
+    if last.retransmissions or len(picture.negotiations) > 1 or alone:
         return picture.end_at(last.initiator)
     return None
 
