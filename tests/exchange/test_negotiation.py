@@ -34,6 +34,8 @@ MAIN_5 = _v1(2, 1, Payload(5, b.Sealed(b"\x5a" * 64)))
 REFUSED_V1 = _v1(5, 0, Payload(11, b.Notify(1, 1, b"", 14)), answered=False, ident=7)
 SEALED_INFO = _v1(5, 1, Payload(8, b.Sealed(b"\x5a" * 64)), ident=9)
 QUICK = _v1(32, 1, Payload(8, b.Sealed(b"\x5a" * 320)), ident=11)
+QUICK_2 = _v1(32, 1, Payload(8, b.Sealed(b"\x5b" * 320)), ident=11)
+QUICK_3 = _v1(32, 1, Payload(8, b.Sealed(b"\x5c" * 60)), ident=11)
 
 SEQUENCES: dict[str, tuple[list[tuple[str, bytes]], Reach, str, int]] = {
     "asked only": ([(A, ASK)], Reach.ASKED, "", 0),
@@ -52,6 +54,12 @@ SEQUENCES: dict[str, tuple[list[tuple[str, bytes]], Reach, str, int]] = {
     "main mode, keys exchanged": ([(A, MAIN_1), (B, MAIN_2), (A, MAIN_3)], Reach.INIT_ANSWERED, "", 0),
     "main mode, message 5 again": ([(A, MAIN_1), (B, MAIN_2), (A, MAIN_5), (A, MAIN_5)], Reach.AUTH_ASKED, "", 1),
     "main mode, told in cipher": ([(A, MAIN_1), (B, MAIN_2), (A, MAIN_5), (B, SEALED_INFO)], Reach.AUTH_REFUSED, "", 0),
+    "quick mode asked twice": (
+        [(A, MAIN_1), (B, MAIN_2), (A, MAIN_5), (B, MAIN_5), (A, QUICK), (B, QUICK_2), (A, QUICK)], Reach.CHILD_ANSWERED, "", 1,
+    ),
+    "quick mode complete": (
+        [(A, MAIN_1), (B, MAIN_2), (A, MAIN_5), (B, MAIN_5), (A, QUICK), (B, QUICK_2), (A, QUICK_3)], Reach.CHILD_UP, "", 0,
+    ),
     "quick mode refused": ([(A, MAIN_1), (B, MAIN_2), (A, MAIN_5), (B, MAIN_5), (A, QUICK), (B, SEALED_INFO)], Reach.CHILD_REFUSED, "", 0),
 }  # fmt: skip
 

@@ -134,6 +134,9 @@ def _child(picture: Picture, end: End) -> Line:
         return Line(Verdict.PASS, (text or "Child SA up") + rekeys, end.story.child_ever.where)
     if proven_at(picture, end):
         return Line(Verdict.PASS, text or "Child SA up", None)
+    done = next((n for n in reversed(picture.negotiations) if n.reach >= Reach.CHILD_UP), None)
+    if done is not None:
+        return Line(Verdict.PASS, text or "quick mode complete", done.steps[-1].where)
     return Line(Verdict.UNSEEN, text, None) if text else NOTHING
 
 

@@ -23,7 +23,9 @@ class Reach(IntEnum):
     AUTH_ANSWERED = 5
     CHILD_REFUSED = 6
     CHILD_ASKED = 7
-    CARRIES = 8
+    CHILD_ANSWERED = 8
+    CHILD_UP = 9
+    CARRIES = 10
 
 
 REACH_WORDS = {
@@ -35,6 +37,8 @@ REACH_WORDS = {
     Reach.AUTH_ANSWERED: "authenticated",
     Reach.CHILD_REFUSED: "IKE SA up, child refused",
     Reach.CHILD_ASKED: "IKE SA up, child asked",
+    Reach.CHILD_ANSWERED: "IKE SA up, child answered and not confirmed",
+    Reach.CHILD_UP: "IKE SA and child up",
     Reach.CARRIES: "up, ESP flows",
 }
 
@@ -81,6 +85,8 @@ FROM_REFUSED_AUTH = (
     Reach.AUTH_ANSWERED,
     Reach.CHILD_REFUSED,
     Reach.CHILD_ASKED,
+    Reach.CHILD_ANSWERED,
+    Reach.CHILD_UP,
     Reach.CARRIES,
 )
 
@@ -153,8 +159,11 @@ MOVES: tuple[Move, ...] = (
             Move(_INFO, way, Sign.SEALED, Reach.CHILD_REFUSED, Effect.REFUSE, at_least=False, states=(Reach.CHILD_ASKED,)),
         )
     ),
-    *(Move(_QUICK, _ASK, sign, Reach.CHILD_ASKED) for sign in Sign),
+    # Quick mode has three messages; the third, the initiator's, completes it (RFC 2409 5.5).
+    *(Move(_QUICK, _ASK, sign, Reach.CHILD_ASKED, states=tuple(r for r in Reach if r is not Reach.CHILD_ANSWERED)) for sign in Sign),
+    *(Move(_QUICK, _ASK, sign, Reach.CHILD_UP, states=(Reach.CHILD_ANSWERED,)) for sign in Sign),
     *(Move(_QUICK, _SAY, sign, Reach.CHILD_ASKED, states=tuple(r for r in Reach if r < Reach.CHILD_ASKED)) for sign in Sign),
+    *(Move(_QUICK, _SAY, sign, Reach.CHILD_ANSWERED, states=(Reach.CHILD_ASKED,)) for sign in Sign),
 )  # fmt: skip
 
 Key = tuple[int, int, Way, Sign, Reach]

@@ -227,6 +227,9 @@ def _read_through(n: Negotiation) -> None:
     for index, step in enumerate(n.steps):
         header = step.message.header
         assert header is not None
+        if step.again and n.version == IKEV1 and header.exchange == ExchangeV1.QUICK_MODE:
+            # A first message that is sent again is not the third one.
+            continue
         if n.version == IKEV1 and header.exchange in _MODES:
             n.mode = _MODES[header.exchange]
         asked = step.src == n.initiator if n.version == IKEV1 else not header.is_response

@@ -27,6 +27,7 @@ from stomion.model.site import (
 )
 from stomion.space.services import PROTOCOL_NAMES
 from stomion.wire import registries as iana
+from stomion.wire.ike.numbers import IKEV1
 
 IKE_MODEL = "ietf-i2nsf-ike:ipsec-ike"
 
@@ -240,8 +241,8 @@ def _esp_proposal(entry: dict[str, Any]) -> Iterator[SheetProposal]:
 
 
 def ike_data(sheet: SiteSheet) -> dict[str, Any]:
-    """A sheet's tunnels as ietf-i2nsf-ike data (RFC 9061 appendix A). Keys are no part of it."""
-    return {IKE_MODEL: {"conn-entry": [_entry(tunnel) for tunnel in sheet.tunnel]}}
+    """A sheet's tunnels as ietf-i2nsf-ike data (RFC 9061 appendix A). Keys are no part of it; the model has no IKEv1."""
+    return {IKE_MODEL: {"conn-entry": [_entry(tunnel) for tunnel in sheet.tunnel if tunnel.ike != IKEV1]}}
 
 
 def _entry(tunnel: SheetTunnel) -> dict[str, Any]:
@@ -269,7 +270,7 @@ def _entry(tunnel: SheetTunnel) -> dict[str, Any]:
         for index, (near, far) in enumerate((n, f) for n in tunnel.local_ts for f in tunnel.remote_ts)
     ]
     start = {"always": "start", "on-traffic": "on-demand", "never": "add"}.get(tunnel.initiate, "add")
-    entry: dict[str, Any] = {"name": tunnel.name, "autostartup": start, "version": f"ikev{tunnel.ike or 2}"}
+    entry: dict[str, Any] = {"name": tunnel.name, "autostartup": start, "version": "ikev2"}
     entry |= _ike_data(ike)
     entry["local"] = {"local-pad-entry-name": tunnel.local_id or tunnel.local}
     entry["remote"] = {"remote-pad-entry-name": tunnel.remote_id or tunnel.peer}

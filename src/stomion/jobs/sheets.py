@@ -176,10 +176,15 @@ def sheet_troubles(file: Path) -> list[tuple[int | None, str]]:
         return [(error.place, error.what + (f"; {error.expected} expected" if error.expected else ""))]
 
 
-def as_yang(file: Path) -> str:
-    """A sheet's tunnels as YANG data. Raises UsageError where it is no sheet."""
+def as_yang(file: Path) -> tuple[str, tuple[str, ...]]:
+    """(a sheet's tunnels as YANG data, the names of those that are left out as they use IKEv1, which RFC 9061 does not know).
+
+    Raises UsageError where it is no sheet, or nothing is left."""
     try:
         sheet = read_sheet(_sheet_text(file)).sheet
     except UnreadableInput as error:
         raise UsageError(f"{file}: {error.what}") from error
-    return json.dumps(ike_data(sheet), indent=2)
+    old = tuple(t.name for t in sheet.tunnel if t.ike == 1)
+    if old and len(old) == len(sheet.tunnel):
+        raise UsageError(f"{file}: every tunnel uses IKEv1, and this data model has IKEv2 alone (RFC 9061)")
+    return json.dumps(ike_data(sheet), indent=2), old

@@ -91,6 +91,6 @@ def _taken(picture: Picture) -> Iterator[tuple[str, int | None]]:
     """Places of all records that a picture holds."""
     flows = (*picture.tests, *picture.near, *picture.outside, *picture.internet, *picture.expected)
     places: list[Provenance] = [t.where for t in flows]
-    places += [e.where for e in picture.link_events]
+    places += [e.where for e in picture.link_events] + [c.where for c in picture.changes]
     places += [place for end in picture.ends for place in end.readings_at]
     return ((p.file, p.line) for p in places)

@@ -79,6 +79,12 @@ def _attempts(picture: Picture) -> tuple[Attempt, ...]:
     return tuple(sorted(found, key=lambda a: a.at or 0.0))
 
 
+def series_of(picture: Picture) -> tuple[Attempt, ...]:
+    """The continuous pings alone, in the order of the picture."""
+    up = up_of(picture).logged
+    return tuple(_of_series(s, up.at if up is not None else None) for s in picture.pings)
+
+
 def latest(picture: Picture) -> tuple[Attempt, ...]:
     """The last attempt of each host, target and service that says something about the tunnel.
 

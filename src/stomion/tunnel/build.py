@@ -20,7 +20,7 @@ from stomion.tunnel.ends import ends_of
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import lans_of, meets
 from stomion.tunnel.pairing import Plan, from_declarations, from_evidence, from_sheets, own_addresses
-from stomion.tunnel.picture import End, EspSeen, LanTest, LinkEvent, Picture, PingSeries
+from stomion.tunnel.picture import End, EspSeen, LanTest, LinkEvent, Picture, PingSeries, RuleChange
 from stomion.vocabulary.times import rfc3339_seconds
 
 
@@ -43,8 +43,13 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
     here, there = tunnels_of[plan.left], tunnels_of[plan.right]
     left, right = ends_of(plan, index, here + there > 2, (here == 1, there == 1))
     ends = Picture(plan.name, left, right)
-    negotiations = _negotiations(ends, index)
-    out, back, last = _esp_counted(ends, evidence)
+    shared = any(e.rivals for e in ends.ends)
+    # Behind a shared address a negotiation is anybody's, and ESP is whose SPIs a log names.
+    every = _negotiations(ends, index)
+    negotiations = () if shared else every
+    out, back, last = _esp_counted(
+        ends, evidence, {s for e in left.events + right.events for s in e.spis} if shared else None
+    )
     tests = _tests(ends, index)
     clock = clock_offset(negotiations, left.site, right.site) or clock_from_logs(left.events, right.events)
     return replace(
@@ -66,9 +71,10 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
         internet=(*tests[_Kind.INTERNET], *_expected_beyond(ends, evidence)),
         expected=tuple(_expected(ends, evidence)),
         link_events=tuple(_links(ends, index, only=tunnels_of.total() == 2)),
+        changes=tuple(_changes(ends, index)),
         pings=tuple(_pings(ends, index)),
         clock=clock,
-        cuts=tuple(_cut(negotiations)),
+        cuts=(*_cut(negotiations), *_open(ends, every if shared else ())),
     )
 
 
@@ -88,10 +94,25 @@ def _cut(negotiations: Iterable[Negotiation]) -> Iterator[Problem]:
             yield Problem(n.steps[-1].where.file, text)
 
 
-def _esp_counted(ends: Picture, evidence: Evidence) -> tuple[int, int, float]:
-    """(from left to right, from right to left, time of the last) of the ESP packets in all captures."""
+def _open(ends: Picture, negotiations: tuple[Negotiation, ...]) -> Iterator[Problem]:
+    """What may be of either of two tunnels that share an address: said, and held against nobody."""
+    for end in ends.ends:
+        names = " and ".join((ends.name, *end.rivals))
+        if end.open_lines:
+            first = end.open_lines[0]
+            many = len(end.open_lines)
+            what = "this line" if many == 1 else f"{many:,} lines from here on"
+            text = f"{what} may be of any of {names}: these share an address"
+            yield Problem(first.file, text, first.line)
+        if negotiations and end.rivals:
+            text = f"{len(negotiations):,} negotiations may be of any of {names}: these share an address"
+            yield Problem(negotiations[0].steps[0].where.file, text)
+
+
+def _esp_counted(ends: Picture, evidence: Evidence, spis: set[str] | None = None) -> tuple[int, int, float]:
+    """(from left to right, from right to left, time of the last) of the ESP packets in all captures, or of those with some SPIs."""
     left, right = ends.left.addresses, ends.right.addresses
-    flows = [flow for capture in evidence.captures for flow in capture.esp.values()]
+    flows = [f for capture in evidence.captures for f in capture.esp.values() if spis is None or f.spi in spis]
     there = [f for f in flows if f.src in left and f.dst in right]
     back = [f for f in flows if f.src in right and f.dst in left]
     last = max((f.last for f in (*there, *back)), default=0.0)
@@ -228,6 +249,14 @@ def _links(picture: Picture, index: Index, only: bool) -> Iterator[LinkEvent]:
             yield LinkEvent(record.site, record.what == "link-up", rfc3339_seconds(record.at), where, record.subject)
 
 
+def _changes(picture: Picture, index: Index) -> Iterator[RuleChange]:
+    for end in picture.ends:
+        for _, placed in index.happenings.get(end.site, ()):
+            r = placed.record
+            if r.what == "rule-changed" and r.subject:
+                yield RuleChange(r.site, rfc3339_seconds(r.at), placed.where(end.site), r.subject, r.detail)
+
+
 def _beneath(record: EventRecord, picture: Picture, index: Index) -> bool:
     """Is the named link the one the tunnel runs over? An interface that the sheet gives another address is not."""
     end = next((e for e in picture.ends if e.site == record.site), None)
@@ -251,6 +280,7 @@ def _pings(picture: Picture, index: Index) -> Iterator[PingSeries]:
         yield PingSeries(
             source, to, end is picture.left, tuple(p.record.rtt_ms is not None for p in probes),
             tuple(rfc3339_seconds(p.record.at) for p in probes), first_lost.where(end.site),
+            _host_address(source, end, picture.other(end)),
         )  # fmt: skip
 
 

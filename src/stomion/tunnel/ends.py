@@ -14,6 +14,7 @@ from stomion.tunnel.index import Index
 from stomion.tunnel.lans import without_any
 from stomion.tunnel.pairing import Plan, is_knock
 from stomion.tunnel.picture import End
+from stomion.tunnel.rivals import divided, rivals_of
 from stomion.vocabulary.algorithms import model_proposal
 from stomion.vocabulary.times import rfc3339_seconds
 
@@ -94,6 +95,10 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     for log in logs:
         near = log.events if alone else index.about(log.file, other.addresses | end.addresses)
         events.extend(e for e in near if _concerns(e, end, other, alone))
+    rivals = rivals_of(index.sheets.get(end.site), end.sheet)
+    open_: list[Event] = []
+    if rivals and end.sheet is not None:
+        events, open_ = divided(events, end.sheet, rivals)
     read = _readings(end, other, index, names)
     out, back = _counted([placed.record for placed in read])
     return replace(
@@ -102,6 +107,8 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
         mute_logs=tuple(log.file for log in logs if not log.events),
         events=tuple(events),
         story=read_story(events),
+        rivals=tuple(r.name for r in rivals),
+        open_lines=tuple(e.where for e in open_),
         captures=tuple(c.file for c in index.evidence.captures if c.site == end.site),
         has_counters=bool(read),
         out_packets=out,

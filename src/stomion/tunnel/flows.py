@@ -8,6 +8,7 @@ from stomion.model.tables import Action, Chain, Hook, Origin, Rule, Tables
 from stomion.space.axis import address_text
 from stomion.space.boxes import DESTINATION, EVERY, Region, TooMany, meet
 from stomion.space.packetwords import packets_text
+from stomion.tunnel.attempts import series_of
 from stomion.tunnel.expected import is_wide, witness
 from stomion.tunnel.picture import End, LanTest, Picture
 from stomion.tunnel.sides import sides_of
@@ -94,8 +95,23 @@ def flows_of(picture: Picture) -> Flows | None:
 
 def _flows(picture: Picture) -> Flows:
     between = _between(picture)
-    flows = tuple(_flow(between.sides, between.shares, t) for t in (*picture.tests, *picture.expected))
+    tried = (*picture.tests, *_pinged(picture), *picture.expected)
+    flows = tuple(_flow(between.sides, between.shares, t) for t in tried)
     return Flows(between.sides, flows, between.shares, between.given_up)
+
+
+def _pinged(picture: Picture) -> list[LanTest]:
+    """Continuous pings as tests: how each fares at its end, after the tunnel came up."""
+    out = []
+    for attempt, series in zip(series_of(picture), picture.pings, strict=True):
+        at, where = attempt.at, series.where
+        out.append(
+            LanTest(
+                series.from_left, attempt.passes, True, at, where, "icmp", series.address, series.to, series.source,
+                sent=attempt.sent, received=attempt.received,
+            )
+        )  # fmt: skip
+    return out
 
 
 @dataclass(frozen=True, slots=True)

@@ -55,6 +55,17 @@ class LinkEvent:
 
 
 @dataclass(frozen=True, slots=True)
+class RuleChange:
+    """A rule that was switched on, off or changed at an end, by its name."""
+
+    site: str
+    at: float | None
+    where: Provenance
+    subject: str
+    detail: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class PingSeries:
     """A continuous ping between the two sites, in the order of its probes; `where` is its first lost probe's record."""
 
@@ -64,6 +75,8 @@ class PingSeries:
     answered: tuple[bool, ...]
     times: tuple[float | None, ...]
     where: Provenance
+    address: str = ""
+    """The source's address, where its host's tables or its name tell it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +109,10 @@ class End:
     has_log: bool = False
     mute_logs: tuple[str, ...] = ()
     """Logs of which no line was understood: they say nothing for or against this end."""
+    rivals: tuple[str, ...] = ()
+    """Other tunnels of this end to the same public address; see tunnel.rivals."""
+    open_lines: tuple[Provenance, ...] = ()
+    """Lines about that address that may be of either."""
     captures: tuple[str, ...] = ()
     has_counters: bool = False
     out_packets: int = 0
@@ -166,6 +183,7 @@ class Picture:
     """Tests, and expected flows, from either LAN to public addresses that are no gateway's."""
     expected: tuple[LanTest, ...] = ()
     link_events: tuple[LinkEvent, ...] = ()
+    changes: tuple[RuleChange, ...] = ()
     pings: tuple[PingSeries, ...] = ()
     clock: ClockOffset | None = None
     worked_out: dict[str, object] = field(default_factory=dict, init=False, compare=False, repr=False)

@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from stomion.diagnosis.changes import switched_on
 from stomion.diagnosis.spec import Context, Spec
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.tables import Action, Chain, Hook, Names, Rule, Tables
@@ -63,10 +64,15 @@ def dropped(context: Context) -> tuple[Blocked, ...]:
     """Every dropped flow with its one reason; worked out once for all rules of this family (`Context.once`)."""
     if context.cause is not None:
         return ()
+    # What somebody switched on a moment ago to stop it was perhaps meant to.
+    meant = [s.flow for s in switched_on(context.picture)]
     return tuple(
         _blocked(context, found, found.flow, order)
         for order, found in enumerate(breaks(context.picture))
-        if found.leg.fate is Fate.DROPPED and found.flow is not None and found.chain is not None
+        if found.leg.fate is Fate.DROPPED
+        and found.flow is not None
+        and found.chain is not None
+        and not any(found.flow is f for f in meant)
     )
 
 

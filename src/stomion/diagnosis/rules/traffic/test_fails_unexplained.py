@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from stomion.diagnosis.changes import stopped_by, switched_on
 from stomion.diagnosis.rules.traffic import service_not_listening, target_down
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.attempts import Attempt, before_and_after, failing, passing
 from stomion.tunnel.flows import flows_of, is_own
 from stomion.tunnel.picture import End, Picture
+from stomion.vocabulary.times import clock_text
 
 SPEC = Spec(
     code="test-fails-unexplained",
@@ -28,7 +30,9 @@ NAMED = 3
 
 def judge(context: Context) -> Finding | None:
     picture = context.picture
-    failed = [a for a in failing(picture) if a.to not in _told_elsewhere(context)]
+    meant = {(s.flow.test.who, s.flow.test.to, s.flow.test.service) for s in switched_on(picture)}
+    elsewhere = _told_elsewhere(context)
+    failed = [a for a in failing(picture) if a.to not in elsewhere and (a.who, a.to, a.service) not in meant]
     if not failed:
         return None
     ends = list(dict.fromkeys(_target(picture, a).site for a in failed))
@@ -66,6 +70,12 @@ def _details(picture: Picture, failed: Iterable[Attempt]) -> list[str]:
             out.append(
                 f"{names} of {attempt.to} {verb} answered: the tunnel carries, and {_named(attempt)} alone is stopped."
             )
+    for attempt in failed:
+        change = stopped_by(picture, attempt)
+        if change is not None:
+            when = f" at {clock_text(change.at)}" if change.at is not None else ""
+            what = f"{change.subject} was {change.detail or 'changed'} at {change.site}{when}"
+            out.append(f"{_named(attempt)} to {attempt.to} stops right after {what}: was that meant?")
     earlier = [a for a, later in before_and_after(picture) if not a.silent and not later.passes]
     if earlier:
         out.append("It was answered before the tunnel was up: the other way worked, the tunnel does not carry.")

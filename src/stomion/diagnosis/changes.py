@@ -1,0 +1,54 @@
+"""Rules that were switched on or changed while something ran: what they stop was perhaps meant to stop."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from stomion.model.tables import Rule
+from stomion.tunnel.attempts import Attempt
+from stomion.tunnel.flows import Flow, flows_of
+from stomion.tunnel.picture import End, Picture, RuleChange
+from stomion.walk.chains import blocked
+
+SOON_S = 10.0
+"""Seconds after a change within which what stops may stop by it: a configuration is applied some seconds after it is saved."""
+
+
+@dataclass(frozen=True, slots=True)
+class Switched:
+    """A flow that a rule drops by the tables, which a record tells to have been switched on before the flow ended."""
+
+    flow: Flow
+    rule: Rule
+    end: End
+    change: RuleChange
+
+
+def switched_on(picture: Picture) -> Iterator[Switched]:
+    """Every flow that ends at such a rule, whether it was seen to end or to go on."""
+    flows = flows_of(picture) if picture.changes else None
+    for flow in flows.flows if flows is not None else ():
+        rule = flow.broken.rule if flow.broken is not None else None
+        if rule is None or not blocked(rule.action) or not flow.test.seen:
+            continue
+        change = next((c for c in picture.changes if c.subject == rule.name and _before(c, flow.test.at)), None)
+        if change is not None:
+            yield Switched(flow, rule, next(e for e in picture.ends if e.site == change.site), change)
+
+
+def _before(change: RuleChange, at: float | None) -> bool:
+    return change.at is None or at is None or change.at < at
+
+
+def stopped_by(picture: Picture, attempt: Attempt) -> RuleChange | None:
+    """The change right before a continuous ping's last answer, or in the seconds that lead up to its first lost probe."""
+    for series in picture.pings:
+        if (series.source, series.to) != (attempt.who, attempt.to):
+            continue
+        answered = [at for got, at in zip(series.answered, series.times, strict=True) if got and at is not None]
+        if not answered or series.answered[-1]:
+            return None
+        near = (c for c in picture.changes if c.at is not None and c.at - 1 <= answered[-1] <= c.at + SOON_S)
+        return next(near, None)
+    return None
