@@ -17,24 +17,30 @@ SOON_S = 10.0
 
 @dataclass(frozen=True, slots=True)
 class Switched:
-    """A flow that a rule drops by the tables, which a record tells to have been switched on before the flow ended."""
+    """A flow that a rule drops by the tables, though it was answered for a while; `change` is the record of when the rule was switched
+    on, where there is one."""
 
     flow: Flow
     rule: Rule
     end: End
-    change: RuleChange
+    change: RuleChange | None
 
 
 def switched_on(picture: Picture) -> Iterator[Switched]:
-    """Every flow that ends at such a rule, whether it was seen to end or to go on."""
-    flows = flows_of(picture) if picture.changes else None
+    """Every flow that ends at such a rule, whether it was seen to end or, with a record, to go on."""
+    flows = flows_of(picture) if picture.changes or picture.pings else None
     for flow in flows.flows if flows is not None else ():
         rule = flow.broken.rule if flow.broken is not None else None
-        if rule is None or not blocked(rule.action) or not flow.test.seen:
+        if flow.broken is None or rule is None or not blocked(rule.action) or not flow.test.seen:
             continue
         change = next((c for c in picture.changes if c.subject == rule.name and _before(c, flow.test.at)), None)
-        if change is not None:
-            yield Switched(flow, rule, next(e for e in picture.ends if e.site == change.site), change)
+        began = flow.test.continuous and flow.test.received > 0 and not flow.test.passed
+        if change is None and not began:
+            continue
+        flows_end = (
+            flows.ends_of(flow.test.from_left, flow.broken, flow.trip.on_the_way_back) if flows and flow.trip else 0
+        )
+        yield Switched(flow, rule, picture.ends[flows_end], change)
 
 
 def _before(change: RuleChange, at: float | None) -> bool:

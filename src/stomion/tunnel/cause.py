@@ -62,9 +62,10 @@ def leading_cause(picture: Picture) -> Cause | None:
 
 
 def _forgiven(refuser: End) -> bool:
-    """Does the refuser's own log tell of its refusals, and of a child that came up after them? Then what its peer heard was those."""
+    """Does the refuser's own log tell of its refusals, and of an SA that came up after all of them? Then its peer heard those."""
     story = refuser.story
-    return story.child_up is not None and any(not r.event.far for r in story.history)
+    over = any(not r.event.far for r in story.history) and all(r.event.far for r in story.standing)
+    return over and (story.child_up is not None or story.ike_up is not None)
 
 
 _DECIDED_BY_SHEETS = (What.VERSION_REFUSED, What.MODE_REFUSED, What.METHOD_REFUSED, What.KEY_REFUSED)

@@ -108,7 +108,7 @@ def _pinged(picture: Picture) -> list[LanTest]:
         out.append(
             LanTest(
                 series.from_left, attempt.passes, True, at, where, "icmp", series.address, series.to, series.source,
-                sent=attempt.sent, received=attempt.received,
+                sent=attempt.sent, received=attempt.received, continuous=True,
             )
         )  # fmt: skip
     return out

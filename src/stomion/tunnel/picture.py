@@ -39,6 +39,8 @@ class LanTest:
     sent: int = 1
     received: int = 0
     """Probes and answers."""
+    continuous: bool = False
+    """Is it a continuous ping, of which the end counts?"""
     asked: str = ""
     """What was expected of a whole range, where this flow is one packet of it."""
 

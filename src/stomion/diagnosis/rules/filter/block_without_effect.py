@@ -36,13 +36,14 @@ def _switched_on(context: Context) -> Finding | None:
     if found is None or context.cause is not None:
         return None
     end, rule, flow = found.end, found.rule, flow_text(found.flow.test)
-    when = f" at {clock_text(found.change.at)}" if found.change.at is not None else ""
+    change = found.change
+    when = f" at {clock_text(change.at)}" if change is not None and change.at is not None else ""
     return SPEC.finding(
         [end.site],
         Certainty.LIKELY,
         f"At {end.title} {rule.label} was switched on{when}, and {flow} goes on as before.",
         [Remedy(end.site, f"see that {rule.label} is in force, and end the connections that were there before it")],
-        [rule.where, found.change.where, found.flow.test.where],
+        [rule.where, change.where if change is not None else None, found.flow.test.where],
         {"rule": rule.label, "flow": flow, "reason": Idle.NO_EFFECT.value, "hits": rule.hits},
         "It may be saved and not applied, or spare what was under way: a new connection decides.",
     )

@@ -35,13 +35,15 @@ def _on_purpose(context: Context) -> Finding | None:
     if found is None or context.cause is not None:
         return None
     end, rule, flow = found.end, found.rule, flow_text(found.flow.test)
-    when = f" at {clock_text(found.change.at)}" if found.change.at is not None else ""
+    change = found.change
+    when = f" at {clock_text(change.at)}" if change is not None and change.at is not None else ""
+    came = f"was switched on{when} and" if change is not None else "came into force while a ping ran, and"
     finding = SPEC.finding(
         [end.site],
-        Certainty.PROVEN,
-        f"At {end.title} {rule.label} was switched on{when} and stops {flow}, as meant, if it was meant.",
+        Certainty.PROVEN if change is not None else Certainty.LIKELY,
+        f"At {end.title} {rule.label} {came} stops {flow}, as meant, if it was meant.",
         [Remedy(end.site, f"take {rule.label} back, if {flow} is to pass")],
-        [rule.where, found.change.where, found.flow.test.where],
+        [rule.where, change.where if change is not None else None, found.flow.test.where],
         {"rule": rule.label, "flow": flow},
     )
     return replace(finding, caution=True)
