@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING, cast
 from textual import work
 from textual.app import App, SystemCommand
 from textual.binding import Binding
-from textual.command import CommandPalette, SearchIcon
 from textual.screen import Screen
 from textual.worker import Worker, WorkerState
 
@@ -323,7 +322,9 @@ class StomionApp(App[None]):
         self.push_screen(AsksScreen(self.current, self.examined.evidence.root))
 
     def action_command_palette(self) -> None:
-        if not isinstance(self.screen, CommandPalette):
+        from stomion.tui.finder import Finder
+
+        if not isinstance(self.screen, Finder):
             self.push_screen(Finder(id="--command-palette"))
 
     def action_stop(self) -> None:
@@ -342,13 +343,6 @@ class StomionApp(App[None]):
                 yield SystemCommand(
                     key.does[:1].upper() + key.does[1:], f"key {key.shown}", partial(self.call_later, run)
                 )
-
-
-class Finder(CommandPalette):
-    """The command palette with a sign that every font has."""
-
-    def on_mount(self) -> None:
-        self.query_one(SearchIcon).icon = "/"
 
 
 def run(paths: list[Path]) -> None:
