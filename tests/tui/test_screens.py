@@ -153,6 +153,56 @@ async def test_what_to_fetch_next_is_shown_copied_and_written(tmp_path: Path, mo
     assert written.read_text() == copied[0] + "\n"
 
 
+async def test_a_tunnel_s_evidence_opens_where_it_failed_and_folds_to_its_lines() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        app.choose(next(d for d in app.order if d.picture.right.site == "saltern"))
+        await pilot.press("9")
+        await pilot.pause(0.3)
+        lines = app.screen.query_one(Lines)
+        first = lines.row
+        assert "no IKE proposal in common with 203.0.113.10" in text_of(app) and "192.0.2.10" not in app.screen.copied()
+        await pilot.press("m")
+        await pilot.pause()
+        shown = text_of(app)
+        assert "this tunnel's" in shown and "Marram" not in shown and app.screen.copied().count("no IKE proposal") == 1
+        await pilot.press("m")
+        await pilot.pause()
+        assert app.screen.query_one(Lines).row == first
+        # The same tunnel's evidence stays where it was left; another one's opens anew.
+        await pilot.press("home", "2", "9")
+        await pilot.pause(0.3)
+        assert app.screen.query_one(Lines).row == 0
+        app.choose(next(d for d in app.order if d.picture.right.site == "marram"))
+        await pilot.press("2", "9")
+        await pilot.pause(0.3)
+        assert "marram/gateway.log" in text_of(app) and app.screen.query_one(Lines).row == 5
+
+
+async def test_the_path_of_a_tunnel_that_is_down_says_so() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(120, 40)) as pilot:
+        await ready(pilot)
+        for site, says in (("saltern", "The tunnel is down (ike)"), ("whelk", "")):
+            app.choose(next(d for d in app.order if d.picture.right.site == site))
+            await pilot.press("5")
+            await pilot.pause(0.2)
+            shown = text_of(app)
+            assert ("The tunnel is down" in shown) is bool(says) and says in shown
+            assert ("were the tunnel up" in shown) is bool(says)
+            await pilot.press("1")
+
+
+async def test_a_working_tunnel_s_negotiation_opens_at_its_latest() -> None:
+    app = StomionApp([RECORDED / "v2-rekey-under-traffic"])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        await pilot.press("3")
+        await pilot.pause(0.2)
+        assert app.screen._attempt == len(app.current.picture.negotiations) - 1
+
+
 async def test_the_palette_holds_every_action_of_its_screen_once() -> None:
     app = StomionApp([demo_folder()])
     async with app.run_test(size=(120, 40)) as pilot:

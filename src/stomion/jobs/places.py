@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import UnreadableInput, UsageError
 from stomion.exchange.negotiation import Step
 from stomion.ingest.textfile import TextFile
@@ -61,6 +62,30 @@ def events_by_line(examined: Examined, file: str) -> dict[int, Event]:
         if log.file == file:
             return {e.where.line: e for e in log.events if e.where.line is not None}
     return {}
+
+
+def telling_line(diagnosis: Diagnosis) -> Provenance | None:
+    """The line of a tunnel's evidence that matters most: where its first fault began, else the last thing its logs tell of it."""
+    first = diagnosis.first_fault
+    proof = next(
+        (p for p in (first.evidence if first is not None else ()) if p.packet is None and p.record is None), None
+    )
+    if proof is not None:
+        return first_failure(diagnosis.picture, proof.file) or proof
+    ends = sorted(diagnosis.picture.ends, key=lambda e: -len(e.events))
+    return next((e.events[-1].where for e in ends if e.events), None)
+
+
+def first_failure(picture: Picture, file: str) -> Provenance | None:
+    """The first line of a log with a refusal of a tunnel that still stands; None where there is none."""
+    standing = [r.event.where for end in picture.ends for r in end.story.standing if r.event.where.file == file]
+    return min(standing, key=lambda where: where.line or 0, default=None)
+
+
+def lines_about(picture: Picture, file: str) -> list[int]:
+    """Numbers of the lines of a log that tell of a tunnel, in their order."""
+    found = {e.where.line for end in picture.ends for e in end.events if e.where.file == file and e.where.line}
+    return sorted(found)
 
 
 def text_sources(examined: Examined) -> list[str]:

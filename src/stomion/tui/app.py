@@ -212,8 +212,15 @@ class StomionApp(App[None]):
     # -- actions -----------------------------------------------------------------------------------------------
 
     def action_show(self, place: str) -> None:
-        if isinstance(self.screen, Page):
+        if not isinstance(self.screen, Page):
+            return
+        if place == "evidence" and self.current is not None:
+            # A tunnel's evidence opens where it matters; the same tunnel's stays where it was left.
+            evidence = cast("EvidenceScreen", self._page(place))
             self.show(place)
+            self.call_after_refresh(evidence.open_tunnel, self.current)
+            return
+        self.show(place)
 
     async def action_back(self) -> None:
         screen = self.screen

@@ -83,6 +83,7 @@ KEYS: tuple[Key, ...] = (
     Key("n", "screen.mark(1)", "next line that was understood", ("evidence",), "understood"),
     Key("N", "screen.mark(-1)", "previous line that was understood", ("evidence",)),
     Key("l", "screen.teach", "teach the line: what its wording says", ("evidence",), "teach"),
+    Key("m", "screen.fold", "this tunnel's lines alone, or all", ("evidence",), "mine"),
     Key("v", "screen.view", "one source, both ends in one column, both side by side", ("evidence",), "view"),
     Key("w", "screen.follow", "watch the source for new lines", ("evidence",)),
     Key("s", "screen.source(1)", "next source", ("evidence",), "source"),

@@ -27,9 +27,15 @@ def mark_of(event: Event | None) -> tuple[str, str]:
     return "›", "source"
 
 
-def text_line(number: int, digits: int, text: str, event: Event | None, width: int, offset: int = 0) -> Line:
-    """One line of the file; `offset` columns are scrolled out at the left."""
+def text_line(
+    number: int, digits: int, text: str, event: Event | None, width: int, offset: int = 0, other: bool = False
+) -> Line:
+    """One line of the file; `offset` columns are scrolled out at the left. `other`: it tells of another matter than the present tunnel."""
     glyph, tone = mark_of(event)
+    if other:
+        return [
+            (right(str(number), digits) + " ", "faint"), (glyph + " ", "faint"), (cut(text[offset:], max(4, width - digits - 3)), "faint"),
+        ]  # fmt: skip
     body = tone if event is not None and tone in ("change", "proven", "doubt") else "plain" if event else "muted"
     return [
         (right(str(number), digits) + " ", "faint"),

@@ -63,9 +63,13 @@ def _widths(count: int, room: int) -> tuple[int, ...]:
     return tuple(each + (1 if i < more else 0) for i in range(count))
 
 
-def page(charts: list[Chart], picture: Picture, width: int, name: str) -> Built:
-    """The maps of both directions; `name` is the try that the right-hand ones show. Rows are drawn by `row_line`."""
-    built: Built = [([("  all packets between the two LANs", "!source")], None)]
+def page(charts: list[Chart], picture: Picture, width: int, name: str, down: bool = False) -> Built:
+    """The maps of both directions; `name` is the try that the right-hand ones show. Rows are drawn by `row_line`.
+
+    `down`: the tunnel does not stand, so that the maps tell what would be.
+    """
+    would = ", were the tunnel up" if down else ""
+    built: Built = [([(f"  all packets between the two LANs{would}", "!source")], None)]
     if not charts:
         return [
             *built,

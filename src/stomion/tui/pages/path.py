@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from stomion.diagnosis.runner import Diagnosis
 from stomion.model.box import Box
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Action, Route, RoutingRule, Rule
@@ -13,6 +14,7 @@ from stomion.space.services import service_text
 from stomion.tui.spans import Line, cut, left, paragraph, right
 from stomion.tunnel.flows import EXEMPTS, Flow, Flows, asked_text, flow_text, rules_below
 from stomion.tunnel.picture import Picture
+from stomion.views.standing import down_words
 from stomion.walk.journey import NEAR, Leg
 from stomion.walk.passage import Decision, Fate, Reason, Step
 from stomion.whatif.tables import Place
@@ -62,6 +64,15 @@ class Stop:
 Built = list[tuple[Line, Stop | None]]
 
 
+def standing(diagnosis: Diagnosis | None, width: int) -> Built:
+    """Above everything where the tunnel is down: that it is, at which stage, and what the tables tell then."""
+    why, tables = down_words(diagnosis) if diagnosis is not None else ("", "")
+    if not why:
+        return []
+    lines = [*paragraph(why, "!change", width - 4, 2), *paragraph(tables, "muted", width - 4, 2)]
+    return [([], None), *((line, None) for line in lines)]
+
+
 def way(picture: Picture, flows: Flows, flow: Flow | None, number: tuple[int, int], width: int, trying: bool) -> Built:
     """`number` is the flow's and how many there are; `trying` where a change is being tried."""
     half = max(20, (width - SPINE - 4) // 2)
@@ -103,8 +114,16 @@ def _heads(
         (f"   {_outcome(flow, trying)}", "muted"),
         (f"   flow {number[0] + 1} of {number[1]}", "faint"),
     ]
-    asked = asked_text(flow)
+    asked = asked_text(flow) or _stand_in(flow)
     return [head, *([[("  " + cut(asked, 2 * half + SPINE), "muted")]] if asked else []), [], names]
+
+
+def _stand_in(flow: Flow) -> str:
+    """Which address was taken for a host whose own is not known; empty where it is."""
+    if flow.test.source or flow.trip is None:
+        return ""
+    address = address_text(flow.trip.there.box[SOURCE][0])
+    return f"{address} stands in for {flow.test.who or 'the sender'}, whose address is not known"
 
 
 def _outcome(flow: Flow, trying: bool) -> str:

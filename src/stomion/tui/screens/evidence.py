@@ -11,10 +11,11 @@ from textual.timer import Timer
 from textual.widgets import Input
 from textual.worker import get_current_worker
 
+from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import UsageError
 from stomion.ingest.textfile import TextFile
 from stomion.jobs.examine import Examined
-from stomion.jobs.places import events_by_line, open_text, text_sources
+from stomion.jobs.places import events_by_line, first_failure, lines_about, open_text, telling_line, text_sources
 from stomion.jobs.teaching import save_phrase
 from stomion.jobs.together import Moment, together, with_words
 from stomion.logs.phrasebook import Phrase
@@ -54,6 +55,9 @@ class EvidenceScreen(Page):
         self._events_from: Examined | None = None
         self._view = "source"
         self._moments: list[Moment] = []
+        self._of = ""
+        """The tunnel whose evidence was opened last."""
+        self._folded = False
 
     def content(self) -> ComposeResult:
         yield Lines(id="text")
@@ -74,12 +78,24 @@ class EvidenceScreen(Page):
             text = f"{picture.left.title} and {picture.right.title} {how}, {len(self._moments)} moments{words}"
             return self.stomion.trail(self.place), [(text, "muted")]
         shown = f"{len(self._found)} of " if self._found is not None else ""
+        if self._folded:
+            shown = f"this tunnel's {shown}"
         count = (
             f"{shown}{len(self._text)} lines, {len(self._events)} understood"
             if self._text is not None
             else self._trouble
         )
         return self.stomion.trail(self.place), [(self._file, "source"), (f"  {count}", "muted")]
+
+    def open_tunnel(self, diagnosis: Diagnosis) -> None:
+        """Show the line that matters most for a tunnel, unless its evidence was looked at last."""
+        name = diagnosis.picture.name
+        if name == self._of:
+            return
+        self._of = name
+        place = telling_line(diagnosis)
+        if place is not None:
+            self.open(place.file, place.line or 1)
 
     def open(self, file: str, line: int) -> None:
         """Show a file at a line; it is indexed in a thread, as it may be large."""
@@ -89,7 +105,7 @@ class EvidenceScreen(Page):
             self.query_one(Lines).go(line - 1)
             return
         self._file, self._text, self._trouble = file, None, "reading …"
-        self._words, self._found = "", None
+        self._words, self._found, self._folded = "", None, False
         self.refresh_page()
         self._load(file)
 
@@ -144,6 +160,21 @@ class EvidenceScreen(Page):
         row = self.query_one(Lines).row - (self._view == "facing")
         return self._moments[row] if self._view != "source" and 0 <= row < len(self._moments) else None
 
+    def _mine(self) -> list[int]:
+        """Lines of this source that tell of the present tunnel."""
+        current = self.stomion.current
+        return lines_about(current.picture, self._file) if current is not None else []
+
+    def action_fold(self) -> None:
+        """Only the lines that tell of this tunnel, or all."""
+        mine = self._mine()
+        if self._view != "source" or not mine:
+            self.notify("No line of this source tells of the present tunnel.")
+            return
+        self._folded = not self._folded
+        self._found = array("L", mine) if self._folded else None
+        self.refresh_page()
+
     def action_view(self) -> None:
         """One source, both ends in one column, both ends side by side."""
         if self.stomion.current is None:
@@ -193,12 +224,14 @@ class EvidenceScreen(Page):
             lines.show(2, lambda row, _w: [("  " + says, "muted")] if row else [])
             return
         digits = page.digits_for(len(text))
+        mine = frozenset(self._mine())
         shown = self._found
         count = len(text) if shown is None else len(shown)
 
         def line_at(row: int, width: int) -> Line:
             number = row + 1 if shown is None else shown[row]
-            return page.text_line(number, digits, text.line(number), self._events.get(number), width)
+            other = bool(mine) and number not in mine
+            return page.text_line(number, digits, text.line(number), self._events.get(number), width, other=other)
 
         if not count:
             lines.show(
@@ -262,7 +295,10 @@ class EvidenceScreen(Page):
         sources = text_sources(examined) if examined else []
         if sources:
             at = sources.index(self._file) if self._file in sources else -step
-            self.open(sources[(at + step) % len(sources)], 1)
+            file = sources[(at + step) % len(sources)]
+            current = self.stomion.current
+            place = first_failure(current.picture, file) if current is not None else None
+            self.open(file, (place.line or 1) if place is not None else 1)
 
     def action_filter(self) -> None:
         box = self.query_one(Input)
@@ -299,7 +335,7 @@ class EvidenceScreen(Page):
         box = self.query_one(Input)
         was = box.has_class("open") or self._found is not None or bool(self._words)
         box.remove_class("open")
-        self._words, self._found = "", None
+        self._words, self._found, self._folded = "", None, False
         with self.prevent(Input.Changed):
             box.value = ""
         self.query_one(Lines).focus()

@@ -66,12 +66,12 @@ class NegotiationScreen(Page):
         self._ledger()
 
     def _telling_attempt(self) -> int:
-        """The last attempt that was refused, else the last of all."""
+        """The last attempt that was refused, where something is wrong; else the latest."""
         diagnosis = self.stomion.current
         assert diagnosis is not None
         found = diagnosis.picture.negotiations
         if diagnosis.first_fault is None:
-            return 0
+            return max(0, len(found) - 1)
         refused = [i for i, n in enumerate(found) if n.refusal_step >= 0]
         return refused[-1] if refused else max(0, len(found) - 1)
 

@@ -124,11 +124,12 @@ class PathScreen(Page):
         drawn = (base, shown if trying else None, width)
         if drawn[0] is not self._drawn[0] or drawn[1] is not self._drawn[1] or width != self._drawn[2]:
             self._charts, self._drawn = packets.charts_of(*drawn), drawn
-        self._built = page.way(picture, shown, self._chosen(), (self._flow, len(shown.flows)), width, trying)
+        head = page.standing(self.stomion.current, width)
+        self._built = head + page.way(picture, shown, self._chosen(), (self._flow, len(shown.flows)), width, trying)
         if any(t.changes for t in bench.tries):
             found = [bench.known(t) for t in bench.tries]
             self._built += [(line, None) for line in tries.page(bench.tries, found, bench.at, picture, width)]
-        self._built += packets.page(self._charts, picture, width, bench.letter if trying else "")
+        self._built += packets.page(self._charts, picture, width, bench.letter if trying else "", down=bool(head))
 
     def _empty(self, says: str) -> None:
         self._flows, self._built, self._charts, self._drawn = None, [], [], (None, None, 0)
