@@ -7,7 +7,7 @@ from collections.abc import Callable
 from stomion.jobs.examine import Examined
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
-from stomion.model.site import SheetTunnel, SiteSheet
+from stomion.model.site import SheetTunnel
 from stomion.tunnel.rivals import divided, rivals_of
 
 Case = Callable[[dict[str, str | bytes]], Examined]
@@ -25,11 +25,11 @@ def _line(number: int, **more: object) -> Event:
 
 
 def test_rivals_share_both_addresses_and_not_the_site() -> None:
-    sheet = SiteSheet("ash", tunnel=(BIRCH, CEDAR, ELM))
-    assert rivals_of(sheet, BIRCH) == (CEDAR,) and rivals_of(sheet, CEDAR) == (BIRCH,) and rivals_of(sheet, ELM) == ()
-    assert rivals_of(None, BIRCH) == rivals_of(sheet, None) == ()
+    declared = (BIRCH, CEDAR, ELM)
+    assert rivals_of(declared, BIRCH) == (CEDAR,) and rivals_of(declared, CEDAR) == (BIRCH,)
+    assert rivals_of(declared, ELM) == rivals_of((), BIRCH) == ()
     anybody = SheetTunnel("x", "x", "192.0.2.10", "any")
-    assert rivals_of(SiteSheet("ash", tunnel=(anybody, SheetTunnel("y", "y", "192.0.2.10", "any"))), anybody) == ()
+    assert rivals_of((anybody, SheetTunnel("y", "y", "192.0.2.10", "any")), anybody) == ()
 
 
 def test_lines_are_divided_by_what_names_a_tunnel() -> None:

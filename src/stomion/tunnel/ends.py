@@ -45,10 +45,7 @@ def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, index: Index
     )
     if sheet is None:
         return end
-    whole = index.sheets.get(site)
-    twins = (
-        [t for t in whole.tunnel if t is not sheet and t.peer_site and t.peer_site == sheet.peer_site] if whole else []
-    )
+    twins = [t for t in index.tunnels_to(site, sheet.peer_site) if t is not sheet]
     return replace(
         end,
         networks=end.networks.union(*(without_any(t.local_ts) for t in twins)),
@@ -95,7 +92,7 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     for log in logs:
         near = log.events if alone else index.about(log.file, other.addresses | end.addresses)
         events.extend(e for e in near if _concerns(e, end, other, alone))
-    rivals = rivals_of(index.sheets.get(end.site), end.sheet)
+    rivals = rivals_of(index.tunnels_at(end.site, end.sheet.peer), end.sheet) if end.sheet is not None else ()
     open_: list[Event] = []
     if rivals and end.sheet is not None:
         events, open_ = divided(events, end.sheet, rivals)

@@ -11,7 +11,7 @@ from typing import TypeVar
 from stomion.case.evidence import Evidence, Log, Placed
 from stomion.model.event import Event
 from stomion.model.packet import Datagram
-from stomion.model.site import SiteSheet
+from stomion.model.site import SheetTunnel, SiteSheet
 from stomion.model.tables import Tables
 from stomion.space.axis import address_number
 from stomion.space.ranges import written
@@ -57,6 +57,11 @@ class Index:
             for number, event in enumerate(log.events):
                 by_peer.setdefault(event.peer, []).append((number, event))
         self.sheets = {sheet.site: sheet for sheet in evidence.sheets}
+        self._alike: dict[tuple[str, str, str], list[SheetTunnel]] = {}
+        for sheet in evidence.sheets:
+            for tunnel in sheet.tunnel:
+                for key in ((sheet.site, "to", tunnel.peer_site), (sheet.site, "at", tunnel.peer)):
+                    self._alike.setdefault(key, []).append(tunnel)
         declared = {s.site: declared_tables(s, evidence.sheet_lines.get(s.site, "")) for s in evidence.sheets}
         gateways = {site: tables for (site, host), tables in evidence.tables.items() if not host}
         self.tables = {
@@ -79,6 +84,14 @@ class Index:
         for capture in evidence.captures:
             for item in capture.datagrams:
                 self.datagrams.setdefault(frozenset((item.src, item.dst)), []).append(item)
+
+    def tunnels_to(self, site: str, peer_site: str) -> list[SheetTunnel]:
+        """A site's declared tunnels to another site."""
+        return self._alike.get((site, "to", peer_site), []) if peer_site else []
+
+    def tunnels_at(self, site: str, address: str) -> list[SheetTunnel]:
+        """A site's declared tunnels to a public address."""
+        return self._alike.get((site, "at", address), []) if address else []
 
     def links_of(self, site: str) -> frozenset[str]:
         """Networks of a site's tunnel interfaces: the link between two gateways is nobody's LAN."""

@@ -9,16 +9,16 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from stomion.model.event import Event
-from stomion.model.site import SheetTunnel, SiteSheet
+from stomion.model.site import SheetTunnel
 from stomion.space.ranges import common
 
 
-def rivals_of(sheet: SiteSheet | None, tunnel: SheetTunnel | None) -> tuple[SheetTunnel, ...]:
-    """Tunnels of the same sheet to the same peer address from the same own one, for another site."""
-    if sheet is None or tunnel is None or not tunnel.peer[:1].isalnum() or tunnel.peer in ("any", "%any"):
+def rivals_of(declared: Iterable[SheetTunnel], tunnel: SheetTunnel) -> tuple[SheetTunnel, ...]:
+    """Of a sheet's tunnels to the same peer address those from the same own one, for another site."""
+    if tunnel.peer.strip("%") == "any":
         return ()
     return tuple(
-        t for t in sheet.tunnel if t.peer == tunnel.peer and t.local == tunnel.local and t.peer_site != tunnel.peer_site
+        t for t in declared if t.peer == tunnel.peer and t.local == tunnel.local and t.peer_site != tunnel.peer_site
     )
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 
 from stomion.exchange.story import Story
 from stomion.model.box import Interval
 from stomion.model.event import Event
-from stomion.model.tables import Policy
+from stomion.model.tables import Policy, Tables
 from stomion.space.axis import interval_of
 from stomion.space.ranges import spans
 from stomion.tunnel.lans import behind
@@ -44,14 +45,32 @@ def _policies(picture: Picture, end: End) -> list[Policy]:
     declares them, else as its log tells of Child SAs."""
     other = picture.other(end)
     declared = tunnel_policy(end.sheet, end.sheet_place) if end.sheet is not None else None
-    held = end.tables.policies if end.tables is not None else []
-    peers = {other.site, *other.addresses}
-    found = [p for p in held if (p.peer and p.peer in peers) or (declared is not None and _alike(p, declared))]
+    found = _held(end.tables, (other.site, *other.addresses), declared) if end.tables is not None else []
     return found or ([declared] if declared is not None else _from_log(end))
 
 
-def _alike(a: Policy, b: Policy) -> bool:
-    return a.tunnel == b.tunnel or bool(set(a.near) & set(b.near) and set(a.far) & set(b.far))
+def _held(tables: Tables, peers: Iterable[str], declared: Policy | None) -> list[Policy]:
+    """The policies of some tables for a peer, or that are the declared tunnel's by its name or ranges, in the order of the tables.
+
+    A hub has thousands: they are put in order once.
+    """
+    known = tables.worked_out.get(("policies", "by"))
+    if not isinstance(known, dict):
+        known = tables.worked_out["policies", "by"] = _by_what_they_name(tables.policies)
+    wanted: list[object] = [("peer", peer) for peer in peers if peer]
+    if declared is not None:
+        wanted += [("tunnel", declared.tunnel), *((near, far) for near in declared.near for far in declared.far)]
+    numbers = {n for key in wanted for n in known.get(key, ())}
+    return [tables.policies[n] for n in sorted(numbers)]
+
+
+def _by_what_they_name(policies: tuple[Policy, ...]) -> dict[object, list[int]]:
+    out: dict[object, list[int]] = {}
+    for number, policy in enumerate(policies):
+        keys = [("peer", policy.peer), ("tunnel", policy.tunnel), *((n, f) for n in policy.near for f in policy.far)]
+        for key in keys:
+            out.setdefault(key, []).append(number)
+    return out
 
 
 def _from_log(end: End) -> list[Policy]:

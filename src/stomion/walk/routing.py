@@ -99,9 +99,18 @@ def _matching(rule: RoutingRule, pieces: list[Piece]) -> tuple[list[Piece], list
     return inside, outside + [p for p in pieces if not rule.marked(p.mark)]
 
 
+def _ordered(tables: Tables, name: str) -> list[Route]:
+    """A table's routes in the order in which they win; put in order once."""
+    known = tables.worked_out.get(("routes", name))
+    if not isinstance(known, list):
+        found = (r for r in tables.routes if r.table == name)
+        known = tables.worked_out["routes", name] = sorted(found, key=lambda r: (-r.length, r.metric))
+    return known
+
+
 def _in_table(tables: Tables, name: str, pieces: list[Piece]) -> tuple[list[Way], list[Piece]]:
     """Longest prefix first, the lowest metric among equals; `throw` sends the packet on to the next rule."""
-    routes = sorted((r for r in tables.routes if r.table == name), key=lambda r: (-r.length, r.metric))
+    routes = _ordered(tables, name)
     ways: list[Way] = []
     thrown: list[Piece] = []
     left = pieces
