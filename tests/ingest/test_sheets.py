@@ -221,7 +221,7 @@ def test_the_commands(tmp_path: Path) -> None:
     looked = run(root, ["sheet", "look", str(target)])
     assert (looked.exit_code, looked.output) == (1, f"{target}:13: ike = 9; expected one of 1, 2\n")
     assert "ietf-i2nsf-ike" in run(root, ["sheet", "yang", str(target)]).output
-    marked = run(root, ["keymark", "q.example", "s.example"], input="the key\nthe key\n")
-    assert marked.output.strip() == key_mark("the key", ("q.example", "s.example"))
-    assert "the key" not in marked.output
+    marked = run(root, ["keymark", "q.example", "s.example"], input="reef 7\nreef 7\n")
+    assert marked.stdout.strip() == key_mark("reef 7", ("q.example", "s.example"))
+    assert "blanks inside" in marked.stderr and "reef" not in marked.output
     assert isinstance(run(root, ["keymark", "q.example", "s.example"], input="a\nb\n").exception, UsageError)

@@ -19,12 +19,16 @@ from stomion.errors import UsageError
 @click.argument("other_identity")
 def command(identity: str, other_identity: str) -> None:
     """Ask for a pre-shared key twice, without showing it, and print its mark: four words to read to the other end."""
+    from stomion.crypto.keyquality import key_remarks
     from stomion.jobs.keymark import key_mark
 
     key = _asked("Key: ")
     if key != _asked("Once more: "):
         raise UsageError("the two entries differ; nothing was computed")
-    click.echo(key_mark(key, (identity, other_identity)))
+    mark = key_mark(key, (identity, other_identity))
+    for remark in key_remarks(key):
+        click.echo(f"note: {remark}", err=True)
+    click.echo(mark)
 
 
 def _asked(prompt: str) -> str:
