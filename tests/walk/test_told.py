@@ -509,3 +509,17 @@ def test_all_packets_by_their_fate_largest_first() -> None:
     ]
     # What of the far range lies at home never comes to the gateway.
     assert all(b[1][0] >= address_number("10.96.1.0") for s in shares for b in s.region.boxes)
+
+
+def test_a_packet_that_has_the_new_address_already_is_told_apart_from_those_that_change() -> None:
+    sent_on = chain("pre", rule(1, Action.DESTINATION_TO, "10.97.0.9"), hook=Hook.PREROUTING)
+    whole = box_of(interval_of(f"{A}/32")[0], net("10.97.0.0/28"), (6, 6), (80, 80))
+    found = outbound(gateway(sent_on, policies=()), [Piece(whole)], "lan0")
+    fates = {
+        (p.fate.value, p.piece.box[1][1] - p.piece.box[1][0] + 1)
+        for p in found
+        if p.piece.box[1][0] != p.piece.box[1][1]
+    }
+    alone = [p for p in found if p.piece.box[1] == (address_number("10.97.0.9"),) * 2]
+    assert [p.fate.value for p in alone] == ["unencrypted"] and {f for f, _ in fates} == {"translated"}
+    assert sum(p.piece.box[1][1] - p.piece.box[1][0] + 1 for p in found) == 16

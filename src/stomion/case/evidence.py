@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Generic, TypeVar
 
 from stomion.logs.phrasebook import Phrase
+from stomion.measure.esporder import Track
 from stomion.model.event import Event
 from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import NotRecognised, Problem, Provenance
@@ -45,6 +46,8 @@ class EspFlow:
     """Packets of further sizes than are told apart."""
     sizes: dict[int, int] = field(default_factory=dict)
     """Bytes of the ESP packet -> how many there were."""
+    track: Track = field(default_factory=Track, repr=False)
+    """The packets one by one."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -244,7 +244,7 @@ def take_packet(out: Capture, at: float, packet: bytes, where: Provenance, more:
     elif ip.protocol == TCP:
         _take_tcp(out, at, ip, where)
     elif ip.protocol == ESP:
-        _count_esp(out, at, ip.src, ip.dst, ip.body[:4], len(ip.body))
+        _count_esp(out, at, ip.src, ip.dst, ip.body)
     elif (quoted := read_unreachable(ip)) is not None and quoted.dport in IKE_PORTS:
         out.unreachables.append(
             Unreachable(at, ip.src, quoted.src, quoted.dst, quoted.dport, quoted.port_closed, where)
@@ -268,18 +268,20 @@ def _take_udp(out: Capture, at: float, ip: IpPacket, where: Provenance, more: bo
     if NAT_T_PORT in (udp.sport, udp.dport):
         if payload[:4] != NON_ESP_MARKER:
             if len(payload) > 8:
-                _count_esp(out, at, ip.src, ip.dst, payload[:4], len(payload))
+                _count_esp(out, at, ip.src, ip.dst, payload)
             return
         payload = payload[4:]
     out.datagrams.append(Datagram(at, ip.src, udp.sport, ip.dst, udp.dport, payload, where, more, ip.ttl))
 
 
-def _count_esp(out: Capture, at: float, src: str, dst: str, spi: bytes, size: int) -> None:
+def _count_esp(out: Capture, at: float, src: str, dst: str, packet: bytes) -> None:
+    spi, size = packet[:4], len(packet)
     key = (src, dst, spi.hex())
     flow = out.esp.get(key)
     if flow is None:
         flow = out.esp[key] = EspFlow(src, dst, spi.hex(), 0, at, at)
     flow.packets += 1
+    flow.track.add(packet)
     flow.last = at
     if size in flow.sizes or len(flow.sizes) < MAX_SIZES:
         flow.sizes[size] = flow.sizes.get(size, 0) + 1

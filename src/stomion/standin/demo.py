@@ -158,7 +158,7 @@ def _burst(
     out, back = (counters[1], counters[0]) if from_farlight else (counters[0], counters[1])
     hosts = {"quayhead": "10.96.0.10", "farlight": "10.98.0.15"}
     for n in range(5):
-        net.at(at + n, _echo(net, source, target, out, back, chance, n))
+        net.at(at + n, _echo(net, source, target, out, back, chance))
     for counter in counters:
         net.at(at + 5.5, partial(counter.read, at + 5.5))
     tests.append(
@@ -177,24 +177,25 @@ def _burst(
 
 
 def _echo(
-    net: Network, source: Gateway, target: Gateway, out: Counter, back: Counter, chance: Chance, n: int
+    net: Network, source: Gateway, target: Gateway, out: Counter, back: Counter, chance: Chance
 ) -> Callable[[], None]:
     def go() -> None:
         if out.session is None or back.session is None:
             return
-        _esp(net, source, target, out.session.spi_out, n, chance)
         out.out += 1
+        _esp(net, source, target, out.session.spi_out, out.out, chance)
         back.back += 1
-        spi = back.session.spi_out
-        net.after(0.0125, lambda: _esp(net, target, source, spi, n, chance))
         back.out += 1
+        spi, number = back.session.spi_out, back.out
+        net.after(0.0125, lambda: _esp(net, target, source, spi, number, chance))
         out.back += 1
 
     return go
 
 
-def _esp(net: Network, source: Gateway, target: Gateway, spi: bytes, n: int, chance: Chance) -> None:
-    net.send(Parcel(source.address, 4500, target.address, 4500, spi + (n + 1).to_bytes(4, "big") + chance.take(128)))
+def _esp(net: Network, source: Gateway, target: Gateway, spi: bytes, number: int, chance: Chance) -> None:
+    """One packet under its SA's next sequence number (RFC 4303 3.3.3)."""
+    net.send(Parcel(source.address, 4500, target.address, 4500, spi + number.to_bytes(4, "big") + chance.take(128)))
 
 
 def _marram(net: Network, quayhead: Gateway, marram: Gateway) -> None:
@@ -230,7 +231,7 @@ def _brackish(net: Network, quayhead: Gateway, seed: str) -> list[Counter]:
     chance = Chance(seed, "freight")
     for index in range(6):
         for n in range(3):
-            net.at(START + 20 + 15 * index + n, _echo(net, freight, quayhead, other, counters[0], chance, n))
+            net.at(START + 20 + 15 * index + n, _echo(net, freight, quayhead, other, counters[0], chance))
         net.at(START + 24 + 15 * index, partial(counters[0].read, START + 24 + 15 * index))
     return counters
 

@@ -7,9 +7,10 @@ from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from enum import Enum, auto
 
-from stomion.case.evidence import Evidence, Placed
+from stomion.case.evidence import EspFlow, Evidence, Placed
 from stomion.exchange.clock import clock_from_logs, clock_offset
 from stomion.exchange.negotiation import MAX_STEPS, Negotiation, Post, assemble
+from stomion.measure.esporder import Order, compared
 from stomion.model.provenance import Problem, Provenance
 from stomion.model.record import EventRecord, PingRecord
 from stomion.space.axis import address_text
@@ -143,8 +144,18 @@ def _esp_seen(picture: Picture, evidence: Evidence) -> tuple[EspSeen, ...]:
         files = tuple(dict.fromkeys(file for file, _ in (*leaving, *coming)))
         watched = any(c.site == receiver.site and c.packets for c in evidence.captures)
         if sent:
-            found.append(EspSeen(from_left, dict(sent), dict(got) if watched else None, files))
+            order = _order([f for _, f in leaving], [f for _, f in coming])
+            found.append(EspSeen(from_left, dict(sent), dict(got) if watched else None, files, order))
     return tuple(found)
+
+
+def _order(leaving: list[EspFlow], coming: list[EspFlow]) -> Order:
+    """Packet by packet, each SPI by itself."""
+    each = [
+        compared((f.track for f in leaving if f.spi == spi), (f.track for f in coming if f.spi == spi))
+        for spi in dict.fromkeys(f.spi for f in leaving)
+    ]
+    return Order(sum(o.both for o in each), sum(o.changed for o in each), sum(o.late for o in each))
 
 
 class _Kind(Enum):

@@ -9,6 +9,7 @@ from stomion.exchange.clock import ClockOffset
 from stomion.exchange.negotiation import Negotiation
 from stomion.exchange.story import Refusal, Story
 from stomion.measure.counters import CounterReading
+from stomion.measure.esporder import Order
 from stomion.model.event import Event, What
 from stomion.model.packet import Unreachable
 from stomion.model.proposal import Proposal
@@ -90,6 +91,8 @@ class EspSeen:
     sent: dict[int, int]
     got: dict[int, int] | None
     files: tuple[str, ...]
+    order: Order = field(default_factory=Order)
+    """What of it arrived changed or late, packet by packet."""
 
 
 @dataclass(frozen=True, slots=True)

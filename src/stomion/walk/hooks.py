@@ -10,7 +10,7 @@ from dataclasses import replace
 
 from stomion.model.tables import Action, Chain, ChainKind, Hook, Rule, State, Tables
 from stomion.space.axis import V4_ALL, V6_ALL, address_number, is_v6
-from stomion.space.boxes import DESTINATION, SOURCE, V4, V6
+from stomion.space.boxes import DESTINATION, SOURCE, V4, V6, on_axis
 from stomion.walk.chains import Setting, Verdict, blocked, through
 from stomion.walk.passage import Decision, Fate, Passage, Reason, Step
 from stomion.walk.pieces import Piece, divided
@@ -69,7 +69,7 @@ def _translations(
             continue
         for piece in _by_family(passage.piece):
             for verdict in through(chain, [piece], setting, tables):
-                out.append(_translated(tables, replace(passage, setting=setting), verdict, way))
+                out.extend(_translated(tables, replace(passage, setting=setting), verdict, way))
     return out
 
 
@@ -87,17 +87,19 @@ def _by_family(piece: Piece) -> list[Piece]:
     return [*v4, *v6, *mixed]
 
 
-def _translated(tables: Tables, passage: Passage, verdict: Verdict, way: Way | None) -> Passage:
+def _translated(tables: Tables, passage: Passage, verdict: Verdict, way: Way | None) -> list[Passage]:
     rule, chain = verdict.rule, verdict.chain
     passage = replace(passage, piece=verdict.piece)
     if rule is None:
-        return passage
+        return [passage]
     if verdict.doubt:
-        return _unclear(passage, rule, chain, verdict.doubt)
+        return [_unclear(passage, rule, chain, verdict.doubt)]
     if blocked(verdict.action):
-        return passage.ends(Step(Decision.TRANSLATION, Reason.TRANSLATION_DROPS, rule.where, rule, chain), Fate.DROPPED)
+        return [
+            passage.ends(Step(Decision.TRANSLATION, Reason.TRANSLATION_DROPS, rule.where, rule, chain), Fate.DROPPED)
+        ]
     if verdict.action not in (Action.SOURCE_TO, Action.DESTINATION_TO, Action.MASQUERADE):
-        return passage.after(Step(Decision.TRANSLATION, Reason.EXEMPT, rule.where, rule, chain))
+        return [passage.after(Step(Decision.TRANSLATION, Reason.EXEMPT, rule.where, rule, chain))]
     axis = DESTINATION if verdict.action is Action.DESTINATION_TO else SOURCE
     v6 = is_v6(passage.piece.now[DESTINATION][0])
     if verdict.action is Action.MASQUERADE:
@@ -106,11 +108,21 @@ def _translated(tables: Tables, passage: Passage, verdict: Verdict, way: Way | N
         try:
             value = address_number(rule.to)
         except ValueError:
-            return _unclear(passage, rule, chain, f"{rule.to[:40]!r} is no address to translate to")
+            return [_unclear(passage, rule, chain, f"{rule.to[:40]!r} is no address to translate to")]
         if is_v6(value) != v6:
-            return _unclear(passage, rule, chain, f"{rule.to} is of another address family")
+            return [_unclear(passage, rule, chain, f"{rule.to} is of another address family")]
     step = Step(Decision.TRANSLATION, Reason.TRANSLATED, rule.where, rule, chain, sets=(axis, value))
-    return passage.after(step, piece=passage.piece.with_axis(axis, value), decided=step)
+    parts = _those_that_have_it(passage.piece, axis, value)
+    return [passage.after(step, piece=part.with_axis(axis, value), decided=step) for part in parts]
+
+
+def _those_that_have_it(piece: Piece, axis: int, value: int) -> list[Piece]:
+    """Packets that have the new address already stay what they are: they are a piece of their own."""
+    low, high = piece.now[axis]
+    if low == high or not low <= value <= high:
+        return [piece]
+    same, others = divided((piece,), (on_axis(axis, (value, value)),))
+    return [*same, *others]
 
 
 def _unclear(passage: Passage, rule: Rule, chain: Chain, note: str) -> Passage:

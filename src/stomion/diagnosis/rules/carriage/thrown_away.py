@@ -5,6 +5,7 @@ from __future__ import annotations
 from stomion.diagnosis.spec import Context, Spec
 from stomion.measure.counters import Moved, moved
 from stomion.model.finding import PATH, Certainty, Finding, Remedy
+from stomion.model.provenance import Provenance
 from stomion.tunnel.counted import places
 from stomion.tunnel.picture import End
 
@@ -22,6 +23,24 @@ def thrown_away(context: Context, spec: Spec, kind: str, words: str, remedy: str
         if found is None or count < FEW or count < SHARE * (found.back + found.replay + found.integrity):
             continue
         return _finding(context, spec, end, found, count, words, remedy)
+    return None
+
+
+def by_packets(context: Context, spec: Spec, kind: str, words: str, remedy: str) -> Finding | None:
+    """The same from both ends' captures, packet by packet: many that arrive `changed`, or `late`."""
+    for seen in context.picture.esp_seen:
+        count = seen.order.changed if kind == "changed" else seen.order.late
+        if count < FEW or count < SHARE * seen.order.both:
+            continue
+        start, end = context.picture.ends if seen.from_left else context.picture.ends[::-1]
+        return spec.finding(
+            [PATH],
+            Certainty.PROVEN if kind == "changed" else Certainty.LIKELY,
+            f"{count} of {seen.order.both} ESP packets from {start.title} reach {end.title} {words}.",
+            [Remedy(PATH, remedy)],
+            [Provenance(file, start.site) for file in seen.files],
+            {kind: count, "compared": seen.order.both, "at": end.site},
+        )
     return None
 
 
