@@ -65,7 +65,8 @@ class TunnelsScreen(Page):
         examined = self.stomion.examined
         if examined is None:
             lines.show(0, lambda _row, _width: [])
-            self._empty(["Reading the evidence …"])
+            # The bar above may have no room for what is being read.
+            self._empty(["Reading the evidence …", self.stomion.progress])
             return
         order = list(self.stomion.order)
         self._shown = [d for d in order if page.matches(d, self._words)]
