@@ -215,7 +215,7 @@ def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[Pl
     mute = _mute_site(evidence, first)
     facing = sites if len(sites) == 2 else [*sites, mute] if len(sites) == 1 and mute is not None else []
     for site, other in zip(facing, reversed(facing), strict=True):
-        known = [address for s, address in loose if s == site and (site, address) not in strangers]
+        known = [address for s, address in loose if s == site]
         first[site] = _met(evidence, site, known, other) or first.get(site, "")
     if len(sites) == 2 and not all(_wan_known(own.get(site, set())) for site in sites):
         a, b = sites
