@@ -76,6 +76,14 @@ CASES: dict[str, tuple[list[str], list[str], list[str], list[str]]] = {
     "identity": (
         [ASK, AGREED_A, TOLD_AUTH], [ASKED, AGREED_B, f"t2 ike identity of peer {A} not accepted"], ["identity-mismatch"], ["quayhead"],
     ),
+    "identity asked for": (
+        [ASK, AGREED_A, TOLD_AUTH], [ASKED, AGREED_B, f"t3 ike peer {A}: cmp(idr, want m.example, have other.example): no"],
+        ["identity-mismatch"], ["quayhead"],
+    ),
+    "identity presented": (
+        [ASK, AGREED_A, TOLD_AUTH], [ASKED, AGREED_B, f"t3 ike peer {A}: identity does not suit, IDi=other.example IDi_allowed=q.example"],
+        ["identity-mismatch"], ["quayhead"],
+    ),
     "no such peer": ([ASK, TOLD], [ASKED, f"t0 ike no tunnel configured for peer {A}"], ["no-matching-peer"], ["marram"]),
     "version": (
         [ASK, TOLD], [ASKED, f"t0 ike wrong IKE version 2 from {A}, only version 1 permitted"], ["ike-version-mismatch"],
@@ -146,6 +154,26 @@ def test_labelled_case(case: Case, left: list[str], right: list[str], codes: lis
         assert sorted(found[0].sides) == sorted(sides)
         assert found[0].evidence
         assert found[0].remedies or found[0].caution
+
+
+@pytest.mark.parametrize(
+    ("line", "says"),
+    [
+        ("cmp(idr, want m.example, have other.example): no", "Quayhead asks for a peer named other.example; Marram is m.example."),
+        (
+            "identity does not suit, IDi=other.example IDi_allowed=q.example",
+            "Marram knows no peer that calls itself other.example; it expects q.example.",
+        ),
+        ("identity other.example presented, identity q.example expected, refused", "Marram knows no peer that calls itself"),
+    ],
+)  # fmt: skip
+def test_which_of_two_identities_was_expected(case: Case, line: str, says: str) -> None:
+    files = {
+        "quayhead/ike.log": _log([ASK, TOLD_AUTH]),
+        "marram/gateway.log": _log([ASKED, f"t3 ike {line}, from {A}"]),
+    }
+    (tunnel,) = case(dict(files)).tunnels
+    assert tunnel.first_fault is not None and tunnel.first_fault.summary.startswith(says)
 
 
 @pytest.mark.parametrize(("group", "codes"), [(14, ["sheet-not-in-force"]), (20, [])])

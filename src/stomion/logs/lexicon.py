@@ -186,7 +186,7 @@ def ideas_of(text: str) -> frozenset[str]:
 _FAR_DEED = re.compile(
     r"(?<! of)(?<! from)(?<! for)(?<! with)(?<! to)(?<! by)"
     r" (?:peer|remote|far|other (?:end|side)|partner|responder|remote gateway|gateway)\b(?: [^ ]+){0,7}? (?:did not|does not|do not|would not|will not|is not (?:willing|able|prepared)|was not willing|has not accepted|"
-    r"refus\w+|reject\w+|declin\w+|denie[sd]|has (?:refused|rejected|declined|denied)|turned down)(?! respond| answer| reply| match| equal| correspond| exist| contain)"
+    r"refus\w+|reject\w+|declin\w+|denie[sd]|has (?:refused|rejected|declined|denied)|turned down)(?! respond| answer| reply| match| equal| correspond| exist| contain| suit)"
     r"| (?:peer|remote|far|other (?:end|side)|partner|responder|gateway)(?: [^ ]+){0,3}? (?:sent|says|said|reports?|reported|answered|replied|returned|claims|tells|told)(?! us to join)"
     r"| (?:response|reply|answer) (?:contained|contains|rejected|refused|carried|carries)| (?:message|packet) contain(?:ing|ed|s) "
     r"| ignor(?:ing|ed) (?:informational|notif\w*|the notif\w*)"

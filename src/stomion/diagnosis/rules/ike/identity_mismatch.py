@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
+
 from stomion.diagnosis.spec import Context, Rule, Spec
-from stomion.model.event import What
+from stomion.model.event import Event, What
 from stomion.model.finding import Finding, Remedy, Stage
 
 SPEC = Spec(
@@ -22,8 +24,11 @@ def judge(context: Context) -> Finding | None:
     if cause is None or cause.what is not What.IDENTITY_REFUSED:
         return None
     by, asker = cause.by, context.asker
-    expected = by.sheet.remote_id if by.sheet else ""
+    told = _told_apart(cause.refusal.event) if cause.refusal is not None else ("", "")
+    expected = by.sheet.remote_id if by.sheet else told[0]
     sent = _sent(context, expected)
+    if cause.refusal is not None and _OF_THE_RESPONDER.search(cause.refusal.event.text):
+        return _sought(context, *told)
     called = f" that calls itself {sent}" if sent else " by the identity it sent"
     wanted = f"; it expects {expected}" if expected and expected != sent else ""
     return Finding(
@@ -41,6 +46,31 @@ def judge(context: Context) -> Finding | None:
     )
 
 
+_OF_THE_RESPONDER = re.compile(r"\bid(?:r|cr|ir)\b", re.IGNORECASE)
+"""The identity that an initiator asks its peer for (RFC 7296 3.5, IDr)."""
+
+
+def _sought(context: Context, own: str, sought: str) -> Finding:
+    """The asker asks for a peer of another name than the refuser has."""
+    assert context.cause is not None
+    by, asker = context.cause.by, context.asker
+    names = f"asks for a peer named {sought}" if sought else "asks for a peer of another name"
+    is_ = f"; {by.title} is {own}" if own else f" than {by.title} has"
+    return Finding(
+        code=SPEC.code,
+        stage=SPEC.stage,
+        sides=(asker.site,),
+        certainty=context.certainty(),
+        summary=f"{asker.title} {names}{is_}.",
+        remedies=(
+            Remedy(asker.site, f"expect {own or f'the identity that {by.title} has'} from {by.title}"),
+            Remedy(by.site, f"or take {sought or 'the name that is asked for'} as its own identity"),
+        ),
+        evidence=context.evidence(),
+        facts={"sought": sought, "is": own},
+    )
+
+
 def _sent(context: Context, expected: str) -> str:
     """The identity the asking end used: its sheet, or the refuser's log where it names both."""
     assert context.cause is not None
@@ -50,10 +80,31 @@ def _sent(context: Context, expected: str) -> str:
     own = {by.sheet.local_id} if by.sheet else set()
     refusal = context.cause.refusal
     for event in [refusal.event] if refusal else []:
+        told = _told_apart(event)
+        if told[1]:
+            return told[1]
         named = [i for i in event.identities if i not in own | {expected}]
         if named:
             return named[-1]
     return ""
+
+
+_EXPECTS = re.compile(
+    r"(?:expect\w*|allow\w*|want\w*|wait\w* for|reserved for|permitted|configured|should be|needs?|requires?)\W{0,4}(?:\w+[:=(]){0,2}['\"]?$",
+    re.IGNORECASE,
+)
+"""Words right before an identity that make it the one that was expected."""
+
+
+def _told_apart(event: Event) -> tuple[str, str]:
+    """(the identity that a refusal's line says was expected, the one that came); empty where the line does not tell them apart."""
+    if len(event.identities) != 2:
+        return "", ""
+    before = [event.text[max(0, (at := event.text.find(i)) - 40) : at] for i in event.identities]
+    wanted = [bool(_EXPECTS.search(text)) for text in before]
+    if wanted == [True, False]:
+        return event.identities
+    return event.identities[::-1] if wanted == [False, True] else ("", "")
 
 
 RULE = Rule(SPEC, judge)
