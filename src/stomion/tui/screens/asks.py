@@ -64,9 +64,10 @@ class AsksScreen(ModalScreen[None]):
 
 def page(name: str, asks: tuple[Ask, ...], width: int) -> list[Line]:
     """The list as lines: by whom it is asked of, in the order of the stages."""
-    built: list[Line] = [[(f"What to fetch next for {name}", "!strong")], []]
+    keys = "c copies the list, x writes it beside the case, esc closes this." if asks else "esc closes this."
+    built: list[Line] = [[(f"What to fetch next for {name}", "!strong")], [(keys, "muted")], []]
     if not asks:
-        return [*built, [(NOTHING, "plain")], [], [("esc closes this.", "muted")]]
+        return [*built, [(NOTHING, "plain")]]
     for whom in dict.fromkeys(a.whom for a in asks):
         built.append([(f"Ask {whom}", "!source")])
         for ask in (a for a in asks if a.whom == whom):
@@ -74,4 +75,4 @@ def page(name: str, asks: tuple[Ask, ...], width: int) -> list[Line]:
             built.append([(f"{ask.stage.value:<12}", "muted"), *first])
             built += [[(" " * 12, "plain"), *line] for line in rest]
         built.append([])
-    return [*built, [("c copies the list, x writes it beside the case, esc closes this.", "muted")]]
+    return built
