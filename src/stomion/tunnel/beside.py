@@ -35,10 +35,10 @@ def covered(picture: Picture) -> bool:
 
 
 def has_several_lines(picture: Picture) -> bool:
-    """Do IKE SAs of this tunnel run from more than one address of an end, as a primary's and its standby's?"""
-    return any(len(_addresses(end.events)) > 1 for end in picture.ends)
+    """Do IKE SAs of this tunnel run between more than one pair of addresses by an end's log, as a primary's and its standby's?"""
+    return any(len(_pairs(end.events)) > 1 for end in picture.ends)
 
 
-def _addresses(events: Iterable[Event]) -> set[str]:
-    """A gateway's own addresses by its log's IKE SAs."""
-    return {e.own for e in events if e.what is What.IKE_UP and e.own}
+def _pairs(events: Iterable[Event]) -> set[tuple[str, str]]:
+    """(own address, peer's) of a log's IKE SAs, where it names both."""
+    return {(e.own, e.peer) for e in events if e.what is What.IKE_UP and e.own and e.peer}

@@ -9,7 +9,7 @@ from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Origin, Policy, Route, Tables
-from stomion.space.boxes import SOURCE, Region
+from stomion.space.boxes import DESTINATION, SOURCE, Region
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import Break, all_alike, asked_text, breaks, flow_text, flows_of
 from stomion.tunnel.picture import Picture
@@ -106,7 +106,7 @@ def _astray(context: Context, found: Break, order: int) -> Astray | None:
         return Astray(Lost.NO_WAY_TO_LAN, found, order, where)
     if leg.fate is Fate.LEAKED and leg.passage is not None and leg.passage.policy is None and not tables.tunnel_devs:
         return None
-    if _stolen(tables, leg, tuple(f for p in policies for f in p.far)):
+    if _stolen(tables, leg):
         way = leg.passage.way if leg.passage is not None else None
         led = way.rule if way is not None and led_by_policy(leg) else None
         return Astray(Lost.PAST_THE_TUNNEL, found, order, led.where if led is not None else way.where if way else where)
@@ -119,11 +119,15 @@ def _astray(context: Context, found: Break, order: int) -> Astray | None:
     return Astray(Lost.NO_WAY_TO_TUNNEL, found, order, where)
 
 
-def _stolen(tables: Tables, leg: Leg, far: tuple[tuple[int, int], ...]) -> bool:
-    """Is there a route into the tunnel that another one wins over, or a special route where the selectors alone would do?"""
+def _stolen(tables: Tables, leg: Leg) -> bool:
+    """Is there a route into the tunnel for these very packets that another one wins over, or a special route where the selectors alone
+    would do?"""
     way = leg.passage.way if leg.passage is not None else None
     special = way is not None and way.route is not None and way.route.length > 0
-    return route_into_tunnel(tables, far) is not None or (special and not tables.tunnel_devs)
+    low, high = leg.box[DESTINATION]
+    led = (r for r in tables.routes if r.dev in tables.tunnel_devs)
+    lost = any(r.destination[0] <= low and high <= r.destination[1] for r in led)
+    return lost or (special and not tables.tunnel_devs)
 
 
 def led_by_policy(leg: Leg) -> bool:
@@ -134,6 +138,14 @@ def led_by_policy(leg: Leg) -> bool:
 
 def _worked_before(picture: Picture, found: Break) -> bool:
     """Did the same direction carry traffic before it failed? Then the way was there, and went when the tunnel did."""
+    if (
+        found.flow is not None
+        and found.flow.test.continuous
+        and found.flow.test.received
+        and not found.flow.test.passed
+    ):
+        # A ping that was answered and then stopped.
+        return True
     failed = found.flow.test.at if found.flow is not None else None
     passed = [t.at for t in picture.tests if t.passed and t.from_left is found.from_left and t.at is not None]
     return bool(failed is not None and passed and min(passed) < failed)
