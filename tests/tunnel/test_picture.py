@@ -58,7 +58,7 @@ def evidence() -> Evidence:
         made.sheet_lines[site] = f"sites/{site}.toml"
         made.sources.append(Source(f"sites/{site}.toml", site, "sheet", len(data)))
         made.networks[site] = {f"10.{['hub', 'one', 'two'].index(site)}.0.0/24"}
-    own = b'[{"ifname":"lo","addr_info":[{"family":"inet","local":"127.0.0.1","prefixlen":8}]},{"ifname":"eth0","addr_info":[{"family":"inet","local":"172.16.0.9","prefixlen":24},{"family":"inet","local":"10.1.0.9","prefixlen":24}]}]'
+    own = b'[{"ifname":"lo","addr_info":[{"family":"inet","local":"127.0.0.1","prefixlen":8}]},{"ifname":"eth0","addr_info":[{"family":"inet","local":"10.200.0.9","prefixlen":24},{"family":"inet","local":"10.1.0.9","prefixlen":24}]}]'
     made.tables["one", "desk"] = read_table("addresses", own, "one/hosts/desk/ip-addr.json", Tables("one", "desk"))
     return made
 
