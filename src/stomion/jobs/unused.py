@@ -7,7 +7,9 @@ from dataclasses import dataclass
 
 from stomion.case.evidence import Evidence, Log
 from stomion.jobs.examine import Examined
+from stomion.model.event import Event
 from stomion.model.provenance import Provenance
+from stomion.tunnel.pairing import is_knock
 from stomion.tunnel.picture import Picture
 
 
@@ -24,7 +26,7 @@ class Unused:
 def unused(examined: Examined) -> tuple[Unused, ...]:
     """In the order in which the files were read; what is alike stands once, with how often it is there."""
     evidence, pictures = examined.evidence, [d.picture for d in examined.tunnels]
-    found = [*_files(evidence), *_records(evidence, pictures)]
+    found = [*_files(evidence), *_strangers(evidence, pictures), *_records(evidence, pictures)]
     alike: dict[tuple[str, str, str], list[Unused]] = {}
     for one in found:
         alike.setdefault((one.file, one.text, one.why), []).append(one)
@@ -41,6 +43,22 @@ def _files(evidence: Evidence) -> Iterator[Unused]:
     for log in evidence.logs:
         if not log.events:
             yield Unused(log.file, None, _lines(log), "not one of them is understood as telling of a negotiation")
+
+
+def _strangers(evidence: Evidence, pictures: list[Picture]) -> Iterator[Unused]:
+    """Lines about a peer that no tunnel has, by peer; knocks from just any port are left out."""
+    taken = {e.where for p in pictures for end in p.ends for e in end.events}
+    known = {a for p in pictures for end in p.ends for a in end.addresses}
+    for log in evidence.logs:
+        lines: dict[str, list[Event]] = {}
+        for event in log.events:
+            if event.peer and event.peer not in known and event.where not in taken and not is_knock(event):
+                lines.setdefault(event.peer, []).append(event)
+        for peer, events in lines.items():
+            many = "1 line" if len(events) == 1 else f"{len(events):,} lines"
+            yield Unused(
+                log.file, events[0].where.line, f"{many} about {peer}", "no tunnel of this case has this address"
+            )
 
 
 def _lines(log: Log) -> str:

@@ -31,18 +31,16 @@ def judge(context: Context) -> Finding | None:
         return _sought(context, *told)
     called = f" that calls itself {sent}" if sent else " by the identity it sent"
     wanted = f"; it expects {expected}" if expected and expected != sent else ""
-    return Finding(
-        code=SPEC.code,
-        stage=SPEC.stage,
-        sides=(asker.site,),
-        certainty=context.certainty(),
-        summary=f"{by.title} knows no peer{called}{wanted}.",
-        remedies=(
+    return SPEC.finding(
+        [asker.site],
+        context.certainty(),
+        f"{by.title} knows no peer{called}{wanted}.",
+        [
             Remedy(asker.site, f"set its own identity to {expected or f'the one {by.title} expects'}"),
             Remedy(by.site, f"or expect {sent or 'the identity that was sent'} from {asker.title}"),
-        ),
-        evidence=context.evidence(),
-        facts={"sent": sent, "expected": expected},
+        ],
+        context.evidence(),
+        {"sent": sent, "expected": expected},
     )
 
 
@@ -56,18 +54,16 @@ def _sought(context: Context, own: str, sought: str) -> Finding:
     by, asker = context.cause.by, context.asker
     names = f"asks for a peer named {sought}" if sought else "asks for a peer of another name"
     is_ = f"; {by.title} is {own}" if own else f" than {by.title} has"
-    return Finding(
-        code=SPEC.code,
-        stage=SPEC.stage,
-        sides=(asker.site,),
-        certainty=context.certainty(),
-        summary=f"{asker.title} {names}{is_}.",
-        remedies=(
+    return SPEC.finding(
+        [asker.site],
+        context.certainty(),
+        f"{asker.title} {names}{is_}.",
+        [
             Remedy(asker.site, f"expect {own or f'the identity that {by.title} has'} from {by.title}"),
             Remedy(by.site, f"or take {sought or 'the name that is asked for'} as its own identity"),
-        ),
-        evidence=context.evidence(),
-        facts={"sought": sought, "is": own},
+        ],
+        context.evidence(),
+        {"sought": sought, "is": own},
     )
 
 
