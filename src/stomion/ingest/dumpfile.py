@@ -13,13 +13,11 @@ from stomion.model.packet import Datagram
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import read_addresses
 from stomion.vocabulary.clean import clean
-from stomion.wire.hexdump import Dump, dumps_of
+from stomion.wire.hexdump import SMALLEST_MESSAGE, Dump, dumps_of
 from stomion.wire.ike import decode
 
 MAX_PASTE = 8 << 20
 """Bytes of a file of dumps; a console's scrollback ends far below."""
-SMALLEST = 28
-"""Bytes of an IKE header (RFC 7296 3.1)."""
 
 
 def _fits(_item: Item, head: bytes) -> bool:
@@ -27,7 +25,7 @@ def _fits(_item: Item, head: bytes) -> bool:
     if not is_text(head):
         return False
     lines = head[:16_384].decode("latin-1").splitlines()
-    found = [d for d in dumps_of(lines) if len(d.data) >= SMALLEST]
+    found = [d for d in dumps_of(lines) if len(d.data) >= SMALLEST_MESSAGE]
     rows = sum(-(-len(d.data) // 16) for d in found)
     return rows * 2 >= sum(1 for line in lines if line.strip()) and any(map(_is_ike, found))
 
@@ -51,7 +49,7 @@ def _read(reading: Reading) -> None:
     year = reading.years.year_for(item.path)
     timeless = nowhere = 0
     for number, dump in enumerate(dumps_of(data[:MAX_PASTE].decode("latin-1").splitlines()), 1):
-        if len(dump.data) < SMALLEST:
+        if len(dump.data) < SMALLEST_MESSAGE:
             continue
         heading = clean(dump.heading)
         stamp = find_stamp(heading, year=year)

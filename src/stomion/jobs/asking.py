@@ -6,7 +6,7 @@ from pathlib import Path
 
 from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import UsageError
-from stomion.jobs.beside import beside, safe_name
+from stomion.jobs.beside import safe_name, write_beside
 from stomion.views.asks import asks_of, asks_text
 
 
@@ -15,10 +15,4 @@ def write_asks(root: str, diagnosis: Diagnosis) -> Path:
     text = asks_text(asks_of(diagnosis))
     if not text:
         raise UsageError("Nothing has to be fetched, so there is no list.")
-    target = beside(root) / f"{safe_name(f'{diagnosis.picture.name}-to-ask')}.txt"
-    try:
-        target.parent.mkdir(exist_ok=True)
-        target.write_text(text + "\n", encoding="utf-8")
-    except OSError as error:
-        raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
-    return target
+    return write_beside(root, f"{safe_name(f'{diagnosis.picture.name}-to-ask')}.txt", text + "\n")

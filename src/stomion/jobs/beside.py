@@ -18,3 +18,14 @@ def beside(root: str) -> Path:
 def safe_name(text: str) -> str:
     """A site's or tunnel's name as a file's name."""
     return "".join(c if c.isalnum() or c in "-_" else "-" for c in text)[:120] or "unnamed"
+
+
+def write_beside(root: str, name: str, text: str) -> Path:
+    """Write a text into the case's folder for derived things. Raises UsageError where that can't be."""
+    target = beside(root) / name
+    try:
+        target.parent.mkdir(exist_ok=True)
+        target.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
+    return target

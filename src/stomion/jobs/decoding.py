@@ -14,7 +14,7 @@ from stomion.ingest.files import open_input
 from stomion.ingest.keyfile import read_keys
 from stomion.space.services import UDP
 from stomion.vocabulary.times import clock_text
-from stomion.wire.hexdump import dumps_of
+from stomion.wire.hexdump import SMALLEST_MESSAGE, dumps_of
 from stomion.wire.ike import Message, decode
 from stomion.wire.ike.ledger import ledger
 from stomion.wire.packets import read_ip, read_udp
@@ -122,13 +122,9 @@ def _message_record(message: Message, raw: bytes, step: Step | None) -> MessageR
     )
 
 
-SMALLEST = 28
-"""Bytes of an IKE header (RFC 7296 3.1)."""
-
-
 def _from_dump(text: str) -> tuple[list[MessageRecord], list[str]]:
     """Every packet of a paste that holds an IKE message, with what is known of its way."""
-    found = [d for d in dumps_of(text.splitlines()) if len(d.data) >= SMALLEST]
+    found = [d for d in dumps_of(text.splitlines()) if len(d.data) >= SMALLEST_MESSAGE]
     if not found:
         return [], ["no capture, and no hex dump of an IKE message (28 bytes or more expected)"]
     return [_dumped(bytes(d.data)) for d in found], []

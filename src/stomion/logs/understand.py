@@ -58,6 +58,9 @@ class Naming:
     sa: str | None
 
 
+_LISTENS = re.compile(r"\b(?:listen\w*|bound|bind\w*)\b", re.IGNORECASE)
+
+
 class Said(msgspec.Struct, frozen=True):
     """What the words of a line say, apart from its numbers and names."""
 
@@ -90,7 +93,7 @@ def understand(line: str, where: Provenance) -> Event | None:
     naming = _naming(line)
     named = read_addresses(line)
     own, peer, port = _endpoints(line.lower(), named, said.ideas)
-    if what is What.STARTED:
+    if what is What.STARTED and _LISTENS.search(line):
         # Where a service listens is its own address.
         own, peer, port = own or peer, None, None
     mine, theirs, offers = _proposals(line, said.ideas, what)

@@ -16,6 +16,8 @@ MOST_ALONE = 1 << 16
 """Bytes of one packet, which may well stand on one line."""
 FEWEST_ALONE = 4
 """Bytes that a line without an offset must hold to begin a dump: `add dead` is no packet."""
+SMALLEST_MESSAGE = 28
+"""Bytes of an IKE header (RFC 7296 3.1): a shorter dump holds no message."""
 _USUAL = (8, 16, 24, 32)
 _PAIRS = re.compile(r"(?:[0-9a-fA-F]{2})+")
 _PARTED = re.compile(r"[0-9a-fA-F]{2}(?:[:.-][0-9a-fA-F]{2})+")
