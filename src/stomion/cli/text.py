@@ -71,8 +71,9 @@ def _tunnel(t: TunnelRecord) -> str:
     lines.append(f"  {seam}")
     for finding in t.findings:
         lines.extend(_finding(finding))
-    if not t.findings:
-        said = "Nothing wrong was seen" + ("" if t.status == "working" else f", and {_why(t)}") + "."
+    if t.first_fault is None and (not t.findings or t.status in ("unproven", "idle")):
+        beyond = "Nothing wrong was seen" if not t.findings else "No fault was seen beyond that"
+        said = beyond + ("" if t.status == "working" else f", and {_why(t)}") + "."
         lines.extend(textwrap.wrap(said + _rests_on(t), WIDTH, initial_indent="  ", subsequent_indent="  "))
     lines.extend(f"    carried: {text}" for text in t.proof[:3])
     return clean_lines(lines) + "\n"

@@ -135,12 +135,17 @@ GOOD: tuple[Rule, ...] = (
 )
 """Lines in which something came up, and nothing of it is denied."""
 
+_BY_THE_PEER = (
+    r" (?:deleted|closed|ended|removed|terminated|(?:torn|taken|shut) down|destroyed|dropped|cleared) (?:\w+ ){0,2}by "
+    r"(?:its |the |our |a )?(?:peer|remote|partner|neighbou?r|far|other (?:end|side)|opposite)"
+)
 NEUTRAL: tuple[Rule, ...] = (
     R(What.AGREED, ("selected",)),
     R(What.NAT_FLOAT, ("float",)),
     R(What.PROPOSALS, ("names",), ("no",)),
     R(What.CONFIGURED, ("configured",), ("begin",)),
     R(What.DELETED_BY_PEER, ("delete", "received")),
+    R(What.DELETED_BY_PEER, ("down",), ("rekey", "renewed"), said=_BY_THE_PEER),
     # A finished rekey that names its new SPIs is a new child; all else about rekeying is under way.
     R(What.CHILD_UP, ("rekey", "renewed", "child", "two spis"), ("scheduling",)),
     R(What.REKEY, ("rekey",), ("scheduling",)),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ipaddress
 from collections.abc import Iterable
 
+from stomion.space.axis import address_text
 from stomion.space.ranges import common, is_any, spans
 from stomion.tunnel.picture import End
 
@@ -25,6 +26,19 @@ def lans_of(end: End, other: End) -> set[str]:
         return own
     up = other.story.child_ever
     return without_any(other.sheet.remote_ts if other.sheet else ()) or without_any(up.my_ts[1:] if up else ())
+
+
+def known_address(end: End, other: End) -> str:
+    """An address behind an end that is known to be somebody's, to be tried from the other end: one of its hosts, else the gateway's own
+    in the LAN; empty where none is known."""
+    ranges = lans_of(end, other)
+    for tables in (*end.hosts.values(), *([end.tables] if end.tables is not None else ())):
+        for found in tables.addresses.values():
+            for address, _ in found:
+                text = address_text(address)
+                if meets(text, ranges) and text not in end.addresses:
+                    return text
+    return ""
 
 
 def without_any(texts: Iterable[str]) -> set[str]:

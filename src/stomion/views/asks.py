@@ -12,7 +12,7 @@ from stomion.diagnosis.runner import Diagnosis
 from stomion.model.finding import Certainty, Finding, Stage, StageVerdict, Status, Verdict
 from stomion.model.tables import Origin
 from stomion.tunnel.attempts import failing
-from stomion.tunnel.lans import lans_of
+from stomion.tunnel.lans import known_address, lans_of
 from stomion.tunnel.picture import End, Picture
 from stomion.vocabulary.times import clock_text
 
@@ -74,8 +74,11 @@ def _a_host(picture: Picture, end: End) -> str:
     """A target behind the other end, as it was tried, else its range."""
     tried = [a.to for a in failing(picture) if (picture.left if a.from_left else picture.right) is end]
     other = picture.other(end)
+    known = known_address(other, end)
+    if tried or known:
+        return tried[-1] if tried else known
     ranges = sorted(lans_of(other, end))
-    return tried[-1] if tried else f"a host in {ranges[0]}" if ranges else f"a host behind {other.title}"
+    return f"a host in {ranges[0]}" if ranges else f"a host behind {other.title}"
 
 
 def _log(picture: Picture, end: End) -> Iterator[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from stomion.model.tables import Origin
 from stomion.tunnel.attempts import attempts_of, before_and_after, latest
+from stomion.tunnel.lans import known_address
 from stomion.tunnel.picture import End, Picture
 
 _KINDS = ("log", "captures", "counters")
@@ -32,9 +33,19 @@ def missing(picture: Picture) -> tuple[str, ...]:
         elif without:
             out.append(f"{kind}{'s' if kind == 'log' else ''} of either end")
     if not latest(picture):
-        out.append("tests between the LANs")
+        out.append("tests between the LANs" + _such_as(picture))
     out += [f"{file} in words that are understood" for end in picture.ends for file in end.mute_logs]
     return tuple(out)
+
+
+def _such_as(picture: Picture) -> str:
+    """The test that would tell, to an address that is known to be there."""
+    for end in picture.ends:
+        other = picture.other(end)
+        target = known_address(other, end)
+        if target:
+            return f" (such as ping {target} from a host behind {end.title})"
+    return ""
 
 
 def proof_words(picture: Picture) -> tuple[str, ...]:

@@ -17,6 +17,7 @@ from stomion.diagnosis.rules.ike import (
     ike_version_mismatch,
     key_mismatch,
     no_matching_peer,
+    peer_detection_one_end,
     sheet_not_in_force,
     weak_algorithm,
 )
@@ -38,5 +39,6 @@ RULES: tuple[Rule, ...] = (
     sheet_not_in_force.RULE,
     ike_lifetime_differs.RULE,
     aggressive_mode_with_key.RULE,
+    peer_detection_one_end.RULE,
     weak_algorithm.RULE,
 )

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from stomion.crypto.agreement import agree
 from stomion.diagnosis.offers import Offers, ike_offers, named_offers, remedies_for
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Stage
 from stomion.model.proposal import Proposal
+from stomion.tunnel.settings import Layer, declared_proposals
 
 SPEC = Spec(
     code="ike-proposal-mismatch",
@@ -40,7 +42,7 @@ def judge(context: Context) -> Finding | None:
         remedies=remedies,
         evidence=context.evidence(),
         facts=offers.facts(asker.site, refuser.site) | {"attempts": context.attempts()},
-        detail=_doubt(certainty, refuser.title),
+        detail=_doubt(certainty, refuser.title, _alike(context)),
     )
 
 
@@ -79,13 +81,24 @@ def sorted_offers(offers: Offers) -> tuple[Proposal, ...]:
     return offers.combined or offers.offered
 
 
-def _doubt(certainty: Certainty, refuser: str) -> str:
-    if certainty is not Certainty.POSSIBLE:
-        return ""
-    return (
-        f"{refuser} sent a bare refusal. It may also know no configuration for this peer, or accept another IKE version; "
-        f"{refuser}'s own log tells which."
-    )
+def _alike(context: Context) -> bool:
+    """Would both sheets agree on a proposal?"""
+    ours, theirs = (declared_proposals(end, Layer.IKE) for end in context.picture.ends)
+    return bool(ours and theirs and agree(ours, theirs))
+
+
+def _doubt(certainty: Certainty, refuser: str, alike: bool) -> str:
+    said = []
+    if alike:
+        said.append(
+            "Both sheets share an IKE proposal: what is in force at one of the ends is not what its sheet says."
+        )
+    if certainty is Certainty.POSSIBLE:
+        said.append(
+            f"{refuser} sent a bare refusal. It may also know no configuration for this peer, or accept another IKE version; "
+            f"{refuser}'s own log tells which."
+        )
+    return " ".join(said)
 
 
 RULE = Rule(SPEC, judge)

@@ -11,6 +11,7 @@ from stomion.diagnosis.rules.underlay import (
     link_flapping,
     nat_traversal_port_lost,
     next_hop_off_link,
+    no_public_end,
     no_route_to_peer,
     packet_loss,
     path_outage,
@@ -39,4 +40,5 @@ RULES: tuple[Rule, ...] = (
     peer_gone.RULE,
     packet_loss.RULE,
     path_outage.RULE,
+    no_public_end.RULE,
 )
