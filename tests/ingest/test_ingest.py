@@ -17,7 +17,6 @@ from stomion.errors import Cancelled, UsageError
 from stomion.ingest.capture import read_capture
 from stomion.ingest.folder import read_case
 from stomion.ingest.kinds import recognised
-from stomion.ingest.ping import read_ping
 from stomion.ingest.textfile import TextFile
 from stomion.jobs.examine import CancelToken, Examined, examine
 from stomion.wire.hexdump import dumps_of
@@ -250,9 +249,11 @@ From 10.96.0.1 icmp_seq=5 Destination Host Unreachable
 """
 
 
-def test_what_ping_printed_becomes_probes() -> None:
-    assert recognised(PING.encode()) == recognised(PING.split("\n", 1)[1].encode()) == "ping"
-    found = read_ping(enumerate(PING.split("\n"), 1), "quayhead/host-a")
-    assert [(r.seq, r.rtt_ms) for _, r in found] == [(1, 1.43), (2, None), (3, None), (4, 0.806), (5, None)]
-    assert found[0][0] == 3 and found[0][1].at.startswith("2026-05-04T09:14:02")
-    assert read_ping([(1, "64 bytes from 10.66.0.9: icmp_seq=1 time=1 ms")], "x") == []
+def test_what_ping_printed_becomes_probes(case: Case) -> None:
+    assert recognised(PING.encode()) == recognised(PING.split("\n", 1)[1].encode()) == "pasted tests"
+    evidence = case({"quayhead/hosts/host-a/ping.txt": PING}).evidence
+    found = [p.record for p in evidence.pings]
+    assert [(r.seq, r.rtt_ms) for r in found] == [(1, 1.43), (2, None), (3, None), (4, 0.806), (5, None)]
+    assert evidence.pings[0].line == 3 and found[0].at.startswith("2026-05-04T09:14:02")
+    assert {(r.source, r.to) for r in found} == {("quayhead/host-a", "10.66.0.9")}
+    assert [(s.kind, s.count) for s in evidence.sources] == [("ping", 5)]

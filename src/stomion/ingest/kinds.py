@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from stomion.ingest import capture, casefile, dumpfile, logfile, nothing, ostables, ping, records, sitesheet, yang
+from stomion.ingest import capture, casefile, dumpfile, logfile, nothing, ostables, pasted, records, sitesheet, yang
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Kind
 
@@ -22,7 +22,7 @@ KINDS: tuple[Kind, ...] = (
     ostables.ROUTES,
     nothing.BINARY,
     ostables.FORWARDING,
-    ping.PING,
+    pasted.PASTED,
     ostables.POLICIES,
     ostables.STATES,
     dumpfile.DUMP,

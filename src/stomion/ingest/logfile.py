@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from functools import lru_cache
 from importlib import resources
 
@@ -31,6 +31,31 @@ def shipped() -> tuple[Phrase, ...]:
 
 
 def _read(reading: Reading) -> None:
+    log = _log(reading, frozenset())
+    item = reading.item
+    if not log.events and (item.host or not item.site or item.place == "path" or not _is_gateway_log(item)):
+        reading.refuse("text without a line about a negotiation")
+        return
+    _keep(reading, log)
+
+
+def read_beside(reading: Reading, used: Collection[int]) -> bool:
+    """The lines of a negotiation in a text whose other lines are of something else; False where it has none."""
+    if reading.item.host or reading.item.place == "path":
+        return False
+    log = _log(reading, used)
+    if log.events:
+        _keep(reading, log)
+    return bool(log.events)
+
+
+def _keep(reading: Reading, log: Log) -> None:
+    reading.source("log", log.lines, "lines")
+    reading.evidence.logs.append(log)
+
+
+def _log(reading: Reading, used: Collection[int]) -> Log:
+    """What a log tells, without the lines that are known to be of something else."""
     item, evidence = reading.item, reading.evidence
     log = Log(item.name, item.site)
     with open_input(item.path) as stream:
@@ -40,8 +65,9 @@ def _read(reading: Reading) -> None:
             for count, found in enumerate(scan):
                 if not count % 1024:
                     reading.about(found[0])
-                log.looked_at += 1
-                yield found
+                if found[0] not in used:
+                    log.looked_at += 1
+                    yield found
 
         year, phrases = reading.years.year_for(item.path), (*evidence.phrases, *shipped())
         own = evidence.addresses.get(item.site or "", set())
@@ -52,11 +78,7 @@ def _read(reading: Reading) -> None:
         reading.problem(text)
     if scan.not_utf8:
         reading.problem("not UTF-8 here; such lines are read as Latin-1", scan.not_utf8)
-    if not log.events and (item.host or not item.site or item.place == "path" or not _is_gateway_log(item)):
-        reading.refuse("text without a line about a negotiation")
-        return
-    reading.source("log", log.lines, "lines")
-    evidence.logs.append(log)
+    return log
 
 
 def _pattern(phrases: list[Phrase]) -> re.Pattern[bytes]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
 from typing import Any
 
 import msgspec
@@ -13,7 +14,8 @@ from stomion.jobs.examine import Examined
 from stomion.jobs.unused import unused
 from stomion.model.finding import Finding
 from stomion.model.provenance import Provenance
-from stomion.tunnel.attempts import attempts_of
+from stomion.tunnel.attempts import of_test
+from stomion.tunnel.picture import Picture
 from stomion.views.asks import asks_of
 from stomion.views.looked import looked_at, missing, proof_words
 from stomion.vocabulary.times import utc_text
@@ -72,6 +74,8 @@ class TestLine(msgspec.Struct, frozen=True):
     at: str | None
     file: str
     line: int | None
+    lost: tuple[int, ...] | msgspec.UnsetType = msgspec.UNSET
+    """Numbers of the lost probes of a continuous ping."""
 
 
 class AskRecord(msgspec.Struct, frozen=True):
@@ -197,15 +201,27 @@ def _tunnel(d: Diagnosis) -> TunnelRecord:
         stages,
         _finding(first) if first else None,
         tuple(_finding(f) for f in d.findings),
-        tuple(
-            TestLine(a.who, a.to, a.service, a.sent, a.received, a.error, utc_text(a.at), a.where.file, a.where.line)
-            for a in attempts_of(d.picture)
-        ),
+        tuple(_tests(d.picture)),
         proof_words(d.picture),
         looked_at(d.picture),
         missing(d.picture),
         tuple(AskRecord(a.whom, a.stage.value, a.text) for a in asks_of(d)),
     )
+
+
+def _tests(picture: Picture) -> Iterator[TestLine]:
+    """Everything that was tried from either site, each test once; continuous pings as a whole."""
+    flows = (*picture.tests, *picture.near, *picture.outside, *picture.internet, *picture.aside)
+    for a in sorted((of_test(t) for t in flows if t.seen), key=lambda a: a.at or 0.0):
+        yield TestLine(a.who, a.to, a.service, a.sent, a.received, a.error, utc_text(a.at), a.where.file, a.where.line)
+    for s in picture.pings:
+        lost = tuple(n for n, got in zip(s.numbers, s.answered, strict=True) if not got)
+        told = lost if len(set(s.numbers)) == len(s.numbers) else msgspec.UNSET
+        first = next((at for at in s.times if at is not None), None)
+        yield TestLine(
+            s.source, s.to, "icmp", len(s.answered), sum(s.answered), "" if any(s.answered) else "timeout", utc_text(first), s.where.file,
+            s.where.line, told,
+        )  # fmt: skip
 
 
 def _finding(f: Finding) -> FindingRecord:

@@ -29,16 +29,16 @@ ANSWER_TYPES = {ICMP: {8: 0, 0: 8, 13: 14, 14: 13, 15: 16, 16: 15, 17: 18, 18: 1
 
 
 def service_of(text: str) -> list[tuple[Interval, Interval]]:
-    """(protocol, destination port) intervals of `tcp/80`, `udp/500-520`, `tcp`, `icmp`, `50`, `any`.
+    """(protocol, destination port) intervals of `tcp/80`, `udp/500-520`, `http/8080`, `tcp`, `icmp`, `50`, `any`.
 
     Raises ValueError for an unknown name, a port beyond 65535, a range that runs backwards, and ports of a protocol without any.
     """
     name, _, ports = text.strip().lower().partition("/")
     if name in ("any", ""):
         return [(ANY_PROTOCOL, ANY_PORT)]
-    if name in NAMED and not ports:
+    if name in NAMED:
         number, port = NAMED[name]
-        return [((number, number), (port, port))]
+        return [((number, number), _port_range(number, ports) if ports else (port, port))]
     if name == "icmp" and not ports:
         return [((ICMP, ICMP), ANY_PORT), ((ICMPV6, ICMPV6), ANY_PORT)]
     number = protocol_number(name)

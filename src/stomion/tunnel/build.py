@@ -12,7 +12,7 @@ from stomion.exchange.clock import clock_from_logs, clock_offset
 from stomion.exchange.negotiation import MAX_STEPS, Negotiation, Post, assemble
 from stomion.measure.esporder import Order, compared
 from stomion.model.provenance import Problem, Provenance
-from stomion.model.record import EventRecord, PingRecord
+from stomion.model.record import EventRecord, PingRecord, TestRecord
 from stomion.space.axis import address_text
 from stomion.space.ranges import PRIVATE, spans
 from stomion.tunnel.baseline import step_of
@@ -69,6 +69,7 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
         tests=tests[_Kind.BETWEEN],
         near=tests[_Kind.NEAR],
         outside=tests[_Kind.OUTSIDE],
+        aside=tests[_Kind.ASIDE],
         internet=(*tests[_Kind.INTERNET], *_expected_beyond(ends, evidence)),
         expected=tuple(_expected(ends, evidence)),
         link_events=tuple(_links(ends, index, only=tunnels_of.total() == 2)),
@@ -165,6 +166,7 @@ class _Kind(Enum):
     NEAR = auto()
     OUTSIDE = auto()
     INTERNET = auto()
+    ASIDE = auto()
 
 
 def _tests(picture: Picture, index: Index) -> dict[_Kind, tuple[LanTest, ...]]:
@@ -172,24 +174,34 @@ def _tests(picture: Picture, index: Index) -> dict[_Kind, tuple[LanTest, ...]]:
     found: dict[_Kind, list[LanTest]] = {kind: [] for kind in _Kind}
     for placed in index.records(index.tests, picture.left.site, picture.right.site):
         record = placed.record
-        end = _site_of(record.source, picture)
+        end, who = _sender(record, picture)
         if end is None:
             continue
         kind = _kind(record.source, record.to, end, picture)
-        if kind is None:
-            continue
         found[kind].append(
             LanTest(
                 end is picture.left, record.received > 0, record.expected != "blocked", rfc3339_seconds(record.at), placed.where(end.site),
-                record.service, _host_address(record.source, end, picture.other(end)), record.to, record.source, record.error,
+                record.service, _host_address(record.source, end, picture.other(end)), record.to, who, record.error,
                 sent=record.sent, received=record.received,
             )
         )  # fmt: skip
     return {kind: tuple(tests) for kind, tests in found.items()}
 
 
-def _kind(source: str, target: str, end: End, picture: Picture) -> _Kind | None:
-    """None where it asks for what is no tunnel's matter: its own LAN, the internet."""
+def _sender(record: TestRecord, picture: Picture) -> tuple[End | None, str]:
+    """The end a test was made from, and its source in words. Where nobody tells it, a target in one end's LAN was asked from the other."""
+    if record.source:
+        return _site_of(record.source, picture), record.source
+    asked = [
+        other
+        for end, other in (picture.ends, picture.ends[::-1])
+        if meets(record.to, lans_of(end, other)) and not meets(record.to, lans_of(other, end))
+    ]
+    return (asked[0], f"{asked[0].site} (by its target)") if asked else (None, "")
+
+
+def _kind(source: str, target: str, end: End, picture: Picture) -> _Kind:
+    """ASIDE where it asks for what is no tunnel's matter: its own LAN, a name."""
     other = picture.other(end)
     if step_of(picture, end, source, target) is not None:
         return _Kind.NEAR
@@ -204,7 +216,7 @@ def _kind(source: str, target: str, end: End, picture: Picture) -> _Kind | None:
     ):
         return _Kind.INTERNET
     elsewhere = meets(target, PRIVATE) and not meets(target, own) and not meets(target, end.addresses | other.addresses)
-    return _Kind.OUTSIDE if elsewhere and own and source != end.site else None
+    return _Kind.OUTSIDE if elsewhere and own and source != end.site else _Kind.ASIDE
 
 
 def _is_public(target: str) -> bool:
@@ -291,7 +303,7 @@ def _pings(picture: Picture, index: Index) -> Iterator[PingSeries]:
         yield PingSeries(
             source, to, end is picture.left, tuple(p.record.rtt_ms is not None for p in probes),
             tuple(rfc3339_seconds(p.record.at) for p in probes), first_lost.where(end.site),
-            _host_address(source, end, picture.other(end)),
+            _host_address(source, end, picture.other(end)), tuple(p.record.seq for p in probes),
         )  # fmt: skip
 
 

@@ -80,6 +80,8 @@ class PingSeries:
     where: Provenance
     address: str = ""
     """The source's address, where its host's tables or its name tell it."""
+    numbers: tuple[int, ...] = ()
+    """The probes' own numbers."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,6 +188,8 @@ class Picture:
     """Tests of what lies before the tunnel: a host's own gateway, next hops, the peers' public addresses."""
     internet: tuple[LanTest, ...] = ()
     """Tests, and expected flows, from either LAN to public addresses that are no gateway's."""
+    aside: tuple[LanTest, ...] = ()
+    """Tests from either site that tell nothing of the tunnel: of hosts in their own LAN, of names that nothing resolved."""
     expected: tuple[LanTest, ...] = ()
     link_events: tuple[LinkEvent, ...] = ()
     changes: tuple[RuleChange, ...] = ()

@@ -1,0 +1,97 @@
+"""Texts in which somebody copied tests: pings, connections, fetches, traces, of any make of console."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from datetime import UTC, datetime
+
+from stomion.case.evidence import Placed
+from stomion.ingest.files import open_input, read_lines
+from stomion.ingest.item import Item
+from stomion.ingest.logfile import read_beside
+from stomion.ingest.nothing import is_text
+from stomion.ingest.reading import Kind, Reading
+from stomion.model.record import PingRecord, TestRecord
+from stomion.trials.model import Trial
+from stomion.trials.reader import read_trials
+from stomion.vocabulary.clean import decode_line
+
+MANY = 20
+"""Numbered probes from which on a ping without times counts as a series as well: its gaps tell something."""
+_HINTS = re.compile(
+    rb"\bping|icmp|\becho\b|bytes=|\bttl=|tracer|tracepath|\bcurl\b|\bwget\b|http/\d|\bnc\b|telnet|ssh: |connect(?:ed|ing) to|"
+    rb"connection (?:to|re|ti)|"
+    rb"succeeded!|answer(?:ed|s)\b|!!|scan report|\bdig\b|nslookup|;; |transmitted|\balive\b|/dev/tcp|\bport is\b|probe|loss%|xmt/|"
+    rb"not known|resolve host|"
+    rb"sent\b.*\brec",
+    re.IGNORECASE,
+)
+"""Without one of these a text tells of no test; most logs have none."""
+
+
+def _fits(_item: Item, head: bytes) -> bool:
+    if not is_text(head) or _HINTS.search(head) is None:
+        return False
+    lines = head.replace(b"\0", b"").split(b"\n")
+    return bool(read_trials((number, decode_line(line)[0]) for number, line in enumerate(lines, 1)))
+
+
+def _read(reading: Reading) -> None:
+    item = reading.item
+    with open_input(item.path) as stream:
+        trials = read_trials(_lines(reading, read_lines(stream)), _sites(reading))
+    probes = 0
+    for trial in trials:
+        source = _source(reading, trial)
+        if trial.probes and (len(trial.probes) >= MANY or any(p.at is not None for p in trial.probes)):
+            probes += len(trial.probes)
+            reading.evidence.pings.extend(_series(trial, source, item.name))
+        else:
+            at = _text(trial.at)
+            record = TestRecord(at, source, trial.to, trial.service, trial.sent, trial.received, trial.error)
+            reading.evidence.tests.append(Placed(record, item.name, trial.line))
+        if trial.at is not None:
+            reading.years.note(trial.at)
+    used = {number for trial in trials for number in trial.lines}
+    if read_beside(reading, used):
+        return
+    if probes:
+        reading.source("ping", probes, "probes")
+    else:
+        reading.source("tests", len(trials), "tests")
+
+
+def _lines(reading: Reading, found: Iterator[tuple[int, str, bool, int]]) -> Iterator[tuple[int, str]]:
+    for number, text, _, _ in found:
+        if not number % 1024:
+            reading.about(number)
+        yield number, text
+
+
+def _series(trial: Trial, source: str, file: str) -> Iterator[Placed[PingRecord]]:
+    for probe in trial.probes:
+        yield Placed(
+            PingRecord(_text(probe.at), source, trial.to, probe.seq, probe.rtt_ms if probe.answered else None), file, probe.line
+        )  # fmt: skip
+
+
+def _source(reading: Reading, trial: Trial) -> str:
+    """Where a test was made: by its own word where that is an address or one of the case's sites, else by where the text was found."""
+    item = reading.item
+    told = trial.source
+    if told and (told[:1].isdigit() or ":" in told or told in _sites(reading)):
+        return told
+    return f"{item.site}/{item.host}" if item.host else item.site or ""
+
+
+def _sites(reading: Reading) -> set[str]:
+    evidence = reading.evidence
+    return {sheet.site for sheet in evidence.sheets} | {source.site for source in evidence.sources if source.site}
+
+
+def _text(at: float | None) -> str:
+    return datetime.fromtimestamp(at, UTC).isoformat() if at is not None else ""
+
+
+PASTED = Kind("pasted tests", _fits, _read)
