@@ -74,3 +74,80 @@ def test_another_rule_s_change_is_not_its_proof(case: Case) -> None:
     (found,) = tunnel.findings
     assert (found.code, found.caution, found.certainty.value) == ("filter-blocks", True, "likely")
     assert "path/r.jsonl:41" not in map(str, found.evidence)
+
+
+SAVED = [
+    {
+        "kind": "event",
+        "at": "2026-05-04T09:00:05Z",
+        "site": "marram",
+        "what": "rule-changed",
+        "subject": "block guests",
+        "detail": "saved only",
+    },
+    {
+        "kind": "event",
+        "at": "2026-05-04T09:00:30Z",
+        "site": "marram",
+        "what": "config-applied",
+        "subject": "",
+        "detail": "in force",
+    },
+]
+
+
+def _tested(at: str, received: int) -> dict[str, object]:
+    row = {
+        "kind": "test",
+        "at": f"2026-05-04T{at}Z",
+        "from": "quayhead/desk",
+        "to": "10.66.0.9",
+        "service": "icmp",
+        "sent": 5,
+    }
+    return {**row, "received": received, "expected": "blocked"}
+
+
+@pytest.mark.parametrize(
+    ("applied", "later", "codes"),
+    [(True, 0, ["filter-blocks"]), (True, 5, ["block-without-effect"]), (False, 5, ["block-without-effect"])],
+)
+def test_a_rule_counts_from_when_it_is_in_force(case: Case, applied: bool, later: int, codes: list[str]) -> None:
+    rows = [*SAVED[: 1 + applied], _tested("09:00:10", 5), _tested("09:01:00", later)]
+    files = {**_case(True, None, 0), "path/r.jsonl": "".join(json.dumps(row) + "\n" for row in rows)}
+    (tunnel,) = case(files).tunnels
+    assert [f.code for f in tunnel.findings if f.stage == "filter"] == codes
+
+
+LOG = """2026-05-04T09:10:00Z quayhead ike IKE_SA established with 198.51.100.20[500]
+2026-05-04T09:10:00Z quayhead ike CHILD_SA established with 198.51.100.20, SPIs aa11aa11_i bb22bb22_o
+2026-05-04T09:20:10Z quayhead ike initiating IKE_SA to 198.51.100.20[500]
+2026-05-04T09:20:10Z quayhead ike received AUTHENTICATION_FAILED from 198.51.100.20[500]
+"""
+
+
+@pytest.mark.parametrize(
+    ("at", "subject", "named"),
+    [
+        ("09:20:02", "t", True), ("09:20:02", "", True), ("09:20:02", "clock", False), ("09:05:00", "t", False), ("09:21:00", "t", False),
+    ],
+    ids=["of the tunnel", "of nothing in particular", "of another thing", "before it last worked", "after it failed"],
+)  # fmt: skip
+def test_the_change_right_before_a_failure_stands_beside_it(case: Case, at: str, subject: str, named: bool) -> None:
+    event = {
+        "kind": "event",
+        "at": f"2026-05-04T{at}Z",
+        "site": "marram",
+        "what": "config-applied",
+        "subject": subject,
+        "detail": "new key",
+    }
+    files = {
+        "sites/quayhead.toml": SHEET.format(**LEFT),
+        "sites/marram.toml": SHEET.format(**RIGHT),
+        "quayhead/ike.log": LOG,
+    }
+    (tunnel,) = case({**files, "path/r.jsonl": json.dumps(event) + "\n"}).tunnels
+    first = tunnel.first_fault
+    assert first is not None and first.code == "authentication-failed"
+    assert ("new key" in first.detail, "change" in first.facts) == (named, named)

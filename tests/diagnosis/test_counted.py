@@ -69,6 +69,29 @@ CASES: dict[str, tuple[str, str, int, list[str], tuple[str, ...], Certainty]] = 
 }  # fmt: skip
 
 
+@pytest.mark.parametrize(
+    ("rows", "tests", "codes"),
+    [
+        (_pair(Q, 20, 20), _test(0).replace("09:00", "12:00"), ["counters-stale", "test-fails-unexplained"]),
+        (_pair(Q, 20, 20), _test(20).replace("09:00", "12:00"), []),
+        (_read(Q, 0, 100, 100) + _read(Q, 40, 100, 100) + _read(Q, 60, 120, 120), _test(20), ["counters-stale"]),
+        (_read(Q, 0, 100, 100) + _read(Q, 40, 120, 120) + _read(Q, 60, 120, 120), _test(20), []),
+        (_read(Q, 0, 100, 100) + _read(Q, 40, 100, 100), _test(20), []),
+    ],
+    ids=[
+        "long before a failure",
+        "long before a success",
+        "handed out again",
+        "moved as it should",
+        "one that never moves",
+    ],
+)
+def test_readings_that_prove_nothing(case: Case, rows: str, tests: str, codes: list[str]) -> None:
+    (tunnel,) = case(_files(rows, "", tests)).tunnels
+    assert sorted(f.code for f in tunnel.findings) == codes
+    assert tunnel.first_fault is None
+
+
 @pytest.mark.parametrize(("left", "right", "received", "codes", "sides", "certainty"), CASES.values(), ids=CASES.keys())
 def test_how_far_they_came(
     case: Case, left: str, right: str, received: int, codes: list[str], sides: tuple[str, ...], certainty: Certainty

@@ -76,7 +76,14 @@ def _tunnel(t: TunnelRecord) -> str:
         said = beyond + ("" if t.status == "working" else f", and {_why(t)}") + "."
         lines.extend(textwrap.wrap(said + _rests_on(t), WIDTH, initial_indent="  ", subsequent_indent="  "))
     lines.extend(f"    carried: {text}" for text in t.proof[:3])
+    if t.up_since is not None:
+        lines.append(f"    up since {_moment(t.up_since)}")
     return clean_lines(lines) + "\n"
+
+
+def _moment(text: str) -> str:
+    """An RFC 3339 time in UTC as people write it."""
+    return text.replace("T", " ")[:19] + " UTC"
 
 
 def _rests_on(t: TunnelRecord) -> str:

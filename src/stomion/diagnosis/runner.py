@@ -6,12 +6,14 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from stomion.diagnosis.catalogue import RULES
-from stomion.diagnosis.spec import Context, Spec
+from stomion.diagnosis.changes import change_beside
+from stomion.diagnosis.spec import MAX_EVIDENCE, Context, Spec
 from stomion.diagnosis.stages import REFUSABLE, stage_verdicts, status_of
 from stomion.model.finding import STAGES, Finding, StageVerdict, Status
 from stomion.tunnel.cause import leading_cause
 from stomion.tunnel.flows import flows_of
 from stomion.tunnel.picture import Picture
+from stomion.vocabulary.times import clock_text, utc_text
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,12 +82,33 @@ def _without_symptoms(found: list[Finding]) -> list[Finding]:
     return kept
 
 
+def _with_change(picture: Picture, finding: Finding) -> Finding:
+    """A fault with the change right before it, where a record tells of one."""
+    change = change_beside(picture, finding)
+    if change is None or change.at is None:
+        return finding
+    end = next(e for e in picture.ends if e.site == change.site)
+    about = ", ".join(part for part in (change.subject, change.detail) if part)
+    what = change.what.replace("-", " ") + (f" ({about})" if about else "")
+    said = f"Shortly before, at {clock_text(change.at)}, {end.title} had a change: {what}."
+    return replace(
+        finding,
+        detail=" ".join(part for part in (finding.detail, said) if part),
+        evidence=(*finding.evidence, change.where)[:MAX_EVIDENCE],
+        facts={**finding.facts, "change": {"site": change.site, "at": utc_text(change.at), "what": change.what, "detail": about}},
+    )  # fmt: skip
+
+
 def diagnose(picture: Picture) -> Diagnosis:
     """Judge one tunnel."""
     cause = leading_cause(picture)
     judged = run(Context(picture, cause))
     first = next((f for f in judged.findings if not f.caution), None)
     refused = first is not None and cause is not None and not cause.declared and first.stage in REFUSABLE
+    if first is not None:
+        named = _with_change(picture, first)
+        judged = Judgement(tuple(named if f is first else f for f in judged.findings), judged.crashed)
+        first = named
     stages = stage_verdicts(picture, first, refused)
     flows = flows_of(picture)
     lines = (*judged.crashed, *(flows.given_up if flows is not None else ()))

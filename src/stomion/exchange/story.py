@@ -49,6 +49,10 @@ class Story:
     """Starts of the whole service after an SA had come up: it is gone without a delete."""
     ike_up: Event | None = None
     child_up: Event | None = None
+    since: Event | None = None
+    """The child with which the present time without a break began."""
+    closed_other: Event | None = None
+    """The last line that closed another child than the one that stands: a renewed one."""
     ike_ever: Event | None = None
     child_ever: Event | None = None
     children: list[Event] = field(default_factory=list)
@@ -105,6 +109,8 @@ def _ike_up(story: Story, event: Event) -> None:
 
 def _child_up(story: Story, event: Event) -> None:
     if not _known_child(story, event):
+        if story.child_up is None or story.lost or story.since is None:
+            story.since = event
         story.child_up = story.child_ever = event
         story.children.append(event)
     _answers_again(story, event)
@@ -150,8 +156,24 @@ def _ike_down(story: Story, event: Event) -> None:
         story.child_up = None
 
 
+_SAME_CLOSING_S = 2.0
+"""Seconds within which a line about a closed child that names none speaks of the one named right before."""
+
+
 def _child_down(story: Story, event: Event) -> None:
     up = story.child_up
+    if up and event.spis and up.spis and not set(event.spis) & set(up.spis):
+        story.closed_other = event
+        return
+    named = story.closed_other
+    if (
+        named is not None
+        and not event.spis
+        and event.layer != "ike"
+        and (event.at or 0) - (named.at or 0) <= _SAME_CLOSING_S
+    ):
+        story.closed_other = None
+        return
     if up and (not event.spis or not up.spis or set(event.spis) & set(up.spis)):
         story.child_up = None
 

@@ -12,10 +12,12 @@ from stomion.case.evidence import Evidence
 from stomion.diagnosis.runner import Diagnosis
 from stomion.jobs.examine import Examined
 from stomion.jobs.unused import unused
-from stomion.model.finding import Finding
+from stomion.model.finding import STAGES, Finding, Stage, Status
 from stomion.model.provenance import Provenance
+from stomion.model.sa import Sa
 from stomion.tunnel.attempts import of_test
 from stomion.tunnel.picture import Picture
+from stomion.tunnel.sas import up_since
 from stomion.views.asks import asks_of
 from stomion.views.looked import looked_at, missing, proof_words
 from stomion.vocabulary.times import utc_text
@@ -78,6 +80,28 @@ class TestLine(msgspec.Struct, frozen=True):
     """Numbers of the lost probes of a continuous ping."""
 
 
+class SaRecord(msgspec.Struct, frozen=True):
+    """A pair of SAs at one end; null where nobody tells. `state` is in one vocabulary, `state_words` what the source says."""
+
+    end: str
+    spi_in: str | None
+    spi_out: str | None
+    encryption: str | None
+    integrity: str | None
+    group: int | str | None
+    encapsulation: str | None
+    up_since: str | None
+    age_s: float | None
+    rekey_in_s: float | None
+    expires_in_s: float | None
+    packets_in: int | None
+    packets_out: int | None
+    bytes_in: int | None
+    bytes_out: int | None
+    state: str | None
+    state_words: str | None
+
+
 class AskRecord(msgspec.Struct, frozen=True):
     """Something to fetch: from whom (an end, or the provider), and what, as a sentence that can be sent."""
 
@@ -96,6 +120,10 @@ class TunnelRecord(msgspec.Struct, frozen=True):
     first_fault: FindingRecord | None
     findings: tuple[FindingRecord, ...]
     tests: tuple[TestLine, ...] = ()
+    sas: tuple[SaRecord, ...] = ()
+    """SA pairs of both ends, each end's newest first."""
+    up_since: str | None = None
+    """Since when it is up without a break, where it is and something tells."""
     proof: tuple[str, ...] = ()
     """What proves that it carries, in words."""
     looked_at: tuple[str, ...] = ()
@@ -202,11 +230,30 @@ def _tunnel(d: Diagnosis) -> TunnelRecord:
         _finding(first) if first else None,
         tuple(_finding(f) for f in d.findings),
         tuple(_tests(d.picture)),
+        tuple(_sa(sa) for end in d.picture.ends for sa in end.sas),
+        None if _is_refused(d) else utc_text(up_since(d.picture)),
         proof_words(d.picture),
         looked_at(d.picture),
         missing(d.picture),
         tuple(AskRecord(a.whom, a.stage.value, a.text) for a in asks_of(d)),
     )
+
+
+def _is_refused(d: Diagnosis) -> bool:
+    """Does a fault stand in the way of any SA?"""
+    first = d.first_fault
+    return (
+        d.status is Status.BROKEN and first is not None and STAGES.index(first.stage) <= STAGES.index(Stage.SELECTORS)
+    )
+
+
+def _sa(sa: Sa) -> SaRecord:
+    group = int(sa.group) if sa.group.isdigit() else sa.group or None
+    return SaRecord(
+        sa.site, sa.spi_in or None, sa.spi_out or None, sa.encryption or None, sa.integrity or None, group, sa.encapsulation or None,
+        utc_text(sa.up_since), sa.age_s, sa.rekey_in_s, sa.expires_in_s, sa.packets_in, sa.packets_out, sa.bytes_in, sa.bytes_out,
+        sa.state.value if sa.state is not None else None, sa.words or None,
+    )  # fmt: skip
 
 
 def _tests(picture: Picture) -> Iterator[TestLine]:

@@ -38,7 +38,14 @@ class CounterRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="counters
     ike_spi_i: str = ""
     ike_spi_r: str = ""
     errors: dict[str, Any] | None = None
-    """Packets thrown away, by why: `replay`, `integrity`."""
+    """Packets thrown away, by why: `replay`, `integrity`, `no_sa`, `selector`, `overflow`."""
+    encryption: str | None = None
+    integrity: str | None = None
+    group: int | str | None = None
+    encapsulation: str | None = None
+    age_s: float | None = None
+    rekey_in_s: float | None = None
+    expires_in_s: float | None = None
 
 
 class PingRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="ping"):

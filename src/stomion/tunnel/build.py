@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
@@ -21,7 +22,7 @@ from stomion.tunnel.ends import ends_of
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import lans_of, meets
 from stomion.tunnel.pairing import Plan, from_declarations, from_evidence, from_sheets, own_addresses
-from stomion.tunnel.picture import End, EspSeen, LanTest, LinkEvent, Picture, PingSeries, RuleChange
+from stomion.tunnel.picture import Change, End, EspSeen, LanTest, LinkEvent, Picture, PingSeries
 from stomion.vocabulary.times import rfc3339_seconds
 
 
@@ -272,12 +273,26 @@ def _links(picture: Picture, index: Index, only: bool) -> Iterator[LinkEvent]:
             yield LinkEvent(record.site, record.what == "link-up", rfc3339_seconds(record.at), where, record.subject)
 
 
-def _changes(picture: Picture, index: Index) -> Iterator[RuleChange]:
+_CHANGES = ("rule-changed", "route-changed", "config-applied")
+_SAVED_ONLY = re.compile(r"\b(?:saved|not yet|pending|staged|draft|not applied|candidate)\b", re.IGNORECASE)
+
+
+def _changes(picture: Picture, index: Index) -> Iterator[Change]:
+    """What was changed at either end, at the moment from which it was in force: what is only saved waits for the next that is applied."""
     for end in picture.ends:
-        for _, placed in index.happenings.get(end.site, ()):
+        rows = sorted(
+            (p for _, p in index.happenings.get(end.site, ())), key=lambda p: rfc3339_seconds(p.record.at) or 0.0
+        )
+        for number, placed in enumerate(rows):
             r = placed.record
-            if r.what == "rule-changed" and r.subject:
-                yield RuleChange(r.site, rfc3339_seconds(r.at), placed.where(end.site), r.subject, r.detail)
+            if r.what not in _CHANGES or (r.what == "rule-changed" and not r.subject):
+                continue
+            saved = r.what != "config-applied" and _SAVED_ONLY.search(r.detail) is not None
+            applied = (
+                next((p for p in rows[number + 1 :] if p.record.what == "config-applied"), None) if saved else placed
+            )
+            at = rfc3339_seconds(applied.record.at) if applied is not None else None
+            yield Change(r.site, at, placed.where(end.site), r.subject, r.detail, r.what, applied is None)
 
 
 def _beneath(record: EventRecord, picture: Picture, index: Index) -> bool:

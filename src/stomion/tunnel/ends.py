@@ -15,6 +15,7 @@ from stomion.tunnel.lans import without_any
 from stomion.tunnel.pairing import Plan, is_knock
 from stomion.tunnel.picture import End
 from stomion.tunnel.rivals import divided, rivals_of
+from stomion.tunnel.sas import sas_of
 from stomion.vocabulary.algorithms import model_proposal
 from stomion.vocabulary.times import rfc3339_seconds
 
@@ -97,13 +98,14 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     if rivals and end.sheet is not None:
         events, open_ = divided(events, end.sheet, rivals)
     read = _readings(end, other, index, names)
+    story = read_story(events)
     out, back = _counted([placed.record for placed in read])
     return replace(
         end,
         has_log=any(log.events for log in logs),
         mute_logs=tuple(log.file for log in logs if not log.events),
         events=tuple(events),
-        story=read_story(events),
+        story=story,
         rivals=tuple(r.name for r in rivals),
         open_lines=tuple(e.where for e in open_),
         captures=tuple(c.file for c in index.evidence.captures if c.site == end.site),
@@ -111,6 +113,7 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
         out_packets=out,
         in_packets=back,
         readings=tuple(_reading(placed.record) for placed in read),
+        sas=sas_of(end.site, story, events, read),
         readings_at=tuple(placed.where(end.site) for placed in read),
     )
 

@@ -93,9 +93,22 @@ def flows_of(picture: Picture) -> Flows | None:
     return known
 
 
+def overtaken(picture: Picture, test: LanTest) -> bool:
+    """Was something changed at an end since a test, and the same tried again? It says nothing of how things are now."""
+    if test.at is None or not picture.changes:
+        return False
+    again = [
+        t.at
+        for t in picture.tests
+        if (t.who, t.to, t.service) == (test.who, test.to, test.service) and t.at is not None
+    ]
+    changed = [c.at for c in picture.changes if c.at is not None and not c.pending]
+    return any(test.at < c <= later for c in changed for later in again)
+
+
 def _flows(picture: Picture) -> Flows:
     between = _between(picture)
-    tried = (*picture.tests, *_pinged(picture), *picture.expected)
+    tried = (*(t for t in picture.tests if not overtaken(picture, t)), *_pinged(picture), *picture.expected)
     flows = tuple(_flow(between.sides, between.shares, t) for t in tried)
     return Flows(between.sides, flows, between.shares, between.given_up)
 

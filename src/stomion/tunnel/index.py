@@ -6,6 +6,7 @@ import ipaddress
 from collections.abc import Callable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import replace
+from functools import lru_cache
 from typing import TypeVar
 
 from stomion.case.evidence import Evidence, Log, Placed
@@ -29,6 +30,7 @@ def _by_site(found: Sequence[Placed[Row]], site_of: Callable[[Row], str]) -> ByS
     return out
 
 
+@lru_cache(4096)
 def _named_site(source: str) -> str:
     """The site that a test's or ping's source names; empty for an address, which may be anybody's."""
     site, _, rest = source.partition("/")

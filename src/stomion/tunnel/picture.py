@@ -14,6 +14,7 @@ from stomion.model.event import Event, What
 from stomion.model.packet import Unreachable
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Problem, Provenance
+from stomion.model.sa import Sa
 from stomion.model.site import SheetTunnel
 from stomion.model.tables import Tables
 from stomion.space.ranges import PRIVATE, common
@@ -58,14 +59,17 @@ class LinkEvent:
 
 
 @dataclass(frozen=True, slots=True)
-class RuleChange:
-    """A rule that was switched on, off or changed at an end, by its name."""
+class Change:
+    """Something that was changed at an end: a rule by its name (`rule-changed`), a route, a configuration. `at` is when it came into force;
+    what was only saved has `pending` set."""
 
     site: str
     at: float | None
     where: Provenance
     subject: str
     detail: str = ""
+    what: str = "rule-changed"
+    pending: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +131,8 @@ class End:
     readings: tuple[CounterReading, ...] = ()
     readings_at: tuple[Provenance, ...] = ()
     """Every reading of the tunnel's counters in the order of the records, and where each stands."""
+    sas: tuple[Sa, ...] = ()
+    """Its SA pairs, newest first; see tunnel.sas."""
     ike_proposals: tuple[Proposal, ...] = ()
     child_proposals: tuple[Proposal, ...] = ()
     tables: Tables | None = None
@@ -192,7 +198,7 @@ class Picture:
     """Tests from either site that tell nothing of the tunnel: of hosts in their own LAN, of names that nothing resolved."""
     expected: tuple[LanTest, ...] = ()
     link_events: tuple[LinkEvent, ...] = ()
-    changes: tuple[RuleChange, ...] = ()
+    changes: tuple[Change, ...] = ()
     pings: tuple[PingSeries, ...] = ()
     clock: ClockOffset | None = None
     worked_out: dict[str, object] = field(default_factory=dict, init=False, compare=False, repr=False)

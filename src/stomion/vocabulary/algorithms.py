@@ -148,3 +148,11 @@ def model_proposal(declared: SheetProposal, protocol: str) -> Proposal:
         x for g in declared.group for x in ((str(g),) if str(g).isdigit() else group_of(str(g)) or (str(g),))
     )
     return Proposal(protocol, encryption, found["integrity"], found["prf"], groups, lifetime_s=declared.lifetime_s)
+
+
+def model_value(kind: str, text: str | None) -> str:
+    """One value in any spelling to its common name; as written where it is not understood, empty where there is none."""
+    if not text:
+        return ""
+    said = find_proposal(text, "ESP")
+    return next(iter(said.values(kind)), text) if said is not None else text

@@ -43,3 +43,16 @@ def seconds_of(text: str) -> int | None:
     if not at or body[at:].strip() or bare > 1 or (bare and total != float(int(total))) or total > LONGEST_S:
         return None
     return round(total)
+
+
+def span_text(seconds: float) -> str:
+    """A length of time with its two greatest units: `41 min 7 s`, `3 h`, `2 d 4 h`, `0.4 s`."""
+    if seconds < 10 and seconds != int(seconds):
+        return f"{seconds:.1f} s"
+    left = round(seconds)
+    parts: list[str] = []
+    for unit, size in (("d", 86_400), ("h", 3600), ("min", 60), ("s", 1)):
+        count, left = divmod(left, size)
+        if count or (unit == "s" and not parts):
+            parts.append(f"{count} {unit}")
+    return " ".join(parts[:2])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from stomion.diagnosis.rules.carriage import (
+    counters_stale,
     esp_lost_in_path,
     integrity_failures,
     mtu_blackhole,
@@ -19,4 +20,5 @@ RULES: tuple[Rule, ...] = (
     integrity_failures.RULE,
     replay_drops.RULE,
     mtu_blackhole.RULE,
+    counters_stale.RULE,
 )

@@ -1,0 +1,46 @@
+"""A pair of SAs at one end, as a table, a log or a reading of its counters shows it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from stomion.model.provenance import Provenance
+
+
+class SaState(StrEnum):
+    """One vocabulary for every make's words."""
+
+    NEGOTIATING = "negotiating"
+    UP = "up"
+    REKEYING = "rekeying"
+    CLOSING = "closing"
+    DOWN = "down"
+    IDLE = "idle"
+
+
+@dataclass(frozen=True, slots=True)
+class Sa:
+    """One pair: SPIs in hexadecimal, empty where not known; moments in seconds since 1970 UTC; spans in seconds; packets and bytes since
+    it was made. None and empty stand for what nobody tells. `at` is the moment of which the rest speaks, `words` the source's own word for
+    the state."""
+
+    site: str
+    spi_in: str = ""
+    spi_out: str = ""
+    encryption: str = ""
+    integrity: str = ""
+    group: str = ""
+    encapsulation: str = ""
+    up_since: float | None = None
+    at: float | None = None
+    age_s: float | None = None
+    rekey_in_s: float | None = None
+    expires_in_s: float | None = None
+    packets_in: int | None = None
+    packets_out: int | None = None
+    bytes_in: int | None = None
+    bytes_out: int | None = None
+    state: SaState | None = None
+    words: str = ""
+    where: Provenance | None = None

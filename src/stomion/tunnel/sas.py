@@ -1,0 +1,114 @@
+"""The SA pairs of a tunnel's end, from the readings of its counters and from its log; and since when the tunnel is up."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import replace
+
+from stomion.case.evidence import Placed
+from stomion.exchange.story import Story
+from stomion.model.event import Event, What
+from stomion.model.record import CounterRecord
+from stomion.model.sa import Sa, SaState
+from stomion.tunnel.picture import End, Picture
+from stomion.vocabulary.algorithms import model_value
+from stomion.vocabulary.times import rfc3339_seconds
+
+CHAINED_S = 15.0
+"""Seconds between an SA's last reading and the next one's birth within which the second renews the first."""
+
+
+def sas_of(
+    site: str, story: Story, events: Iterable[Event], readings: Iterable[Placed[CounterRecord]]
+) -> tuple[Sa, ...]:
+    """Newest first. An SA that a later one of the end has renewed is closing while it is still read beside it, else down."""
+    found: dict[frozenset[str], Sa] = {}
+    for placed in readings:
+        _read(found, placed, site)
+    for event in events:
+        if event.what is What.CHILD_UP and event.spis:
+            _told(found, event, site)
+    rows = sorted(found.values(), key=lambda sa: (sa.up_since or sa.at or 0.0, sa.at or 0.0), reverse=True)
+    return tuple(_with_state(sa, number, rows, story) for number, sa in enumerate(rows))
+
+
+def _read(found: dict[frozenset[str], Sa], placed: Placed[CounterRecord], site: str) -> None:
+    """A reading: the latest one counts, and the earliest birth that any of them tells."""
+    r = placed.record
+    key = frozenset(s for s in (r.spi_in.lower(), r.spi_out.lower()) if s)
+    at = rfc3339_seconds(r.at)
+    age = r.age_s if isinstance(r.age_s, int | float) else None
+    born = at - age if at is not None and age is not None else None
+    known = found.get(key)
+    if known is not None and (at or 0.0) < (known.at or 0.0):
+        return
+    if known is not None and known.up_since is not None and (born is None or born > known.up_since):
+        born = known.up_since
+    found[key] = Sa(
+        site, r.spi_in.lower(), r.spi_out.lower(), model_value("encryption", r.encryption), model_value("integrity", r.integrity),
+        str(r.group) if r.group is not None else "", r.encapsulation or "", born, at, age, r.rekey_in_s, r.expires_in_s, r.packets_in,
+        r.packets_out, r.bytes_in, r.bytes_out, where=placed.where(site),
+    )  # fmt: skip
+
+
+def _told(found: dict[frozenset[str], Sa], event: Event, site: str) -> None:
+    """A log's line of an SA that came up."""
+    into, out = oriented(event.text, event.spis)
+    key = next((k for k in found if k & set(event.spis)), frozenset(event.spis))
+    known = found.get(key) or Sa(site, into, out, at=event.at, where=event.where)
+    offered = event.mine
+    first = {kind: next(iter(offered.values(kind)), "") if offered is not None else "" for kind in _KINDS}
+    found[key] = replace(
+        known,
+        encryption=known.encryption or first["encryption"],
+        integrity=known.integrity or first["integrity"],
+        group=known.group or first["group"],
+        up_since=event.at if event.at is not None else known.up_since,
+    )
+
+
+_KINDS = ("encryption", "integrity", "group")
+_OUT = re.compile(r"\b(?:out\w*|tx|send\w*|local to remote|_o)\b|\bout$")
+_IN = re.compile(r"\b(?:in|inb\w*|incoming|rx|recv|receiv\w*)\b")
+
+
+def oriented(text: str, spis: tuple[str, ...]) -> tuple[str, str]:
+    """(in, out) of an SA's two SPIs as a line names them: the nearest word before each tells; without one the first is the one in."""
+    if len(spis) < len(("in", "out")):
+        return (spis[0] if spis else "", "")
+    low = text.lower()
+    at = low.find(spis[0])
+    before, after = low[max(0, at - 24) : at], low[at + len(spis[0]) : at + len(spis[0]) + 3]
+    outs, ins = [m.end() for m in _OUT.finditer(before)], [m.end() for m in _IN.finditer(before)]
+    swapped = max(outs, default=-1) > max(ins, default=-1) or after.startswith("_o")
+    return (spis[1], spis[0]) if swapped else (spis[0], spis[1])
+
+
+def _with_state(sa: Sa, number: int, rows: list[Sa], story: Story) -> Sa:
+    down = story.child_ever is not None and story.child_up is None
+    if number == 0:
+        return replace(sa, state=SaState.DOWN if down else SaState.UP)
+    newer = rows[number - 1]
+    beside = sa.at is not None and newer.at is not None and sa.age_s is not None and sa.at >= newer.at
+    return replace(sa, state=SaState.CLOSING if beside and not down else SaState.DOWN)
+
+
+def up_since(picture: Picture) -> float | None:
+    """Since when a tunnel that is up has been so without a break: the later of what both ends tell; None where nobody tells."""
+    found = [at for end in picture.ends if (at := _up_since(end)) is not None]
+    return max(found, default=None)
+
+
+def _up_since(end: End) -> float | None:
+    story = end.story
+    if story.child_ever is not None:
+        return story.since.at if story.since is not None and story.child_up is not None else None
+    since = None
+    for sa in end.sas:
+        if sa.up_since is None:
+            break
+        if since is not None and (sa.at is None or since - sa.at > CHAINED_S):
+            break
+        since = sa.up_since
+    return since
