@@ -24,6 +24,7 @@ _COMMANDS = {
     "draw": ("stomion.cli.draw", "Draw a seam, a ladder, selectors, a walk or a map as SVG or PDF."),
     "handover": ("stomion.cli.handover", "What one end must set, for its engineer."),
     "keymark": ("stomion.cli.keymark", "Fingerprint of a pre-shared key, to compare without revealing the key."),
+    "mtu": ("stomion.cli.mtu", "ESP's overhead, the largest packet that fits a path, and its TCP segment."),
     "sheet": ("stomion.cli.sheet", "Write a site sheet from little, or look one over."),
     "open": ("stomion.cli.open", "Open a case full screen (the word may be left out)."),
     "completion": ("stomion.cli.completion", "Print the completion script for a shell."),

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from stomion.crypto.espsize import segment, wrap_of
+from stomion.diagnosis.agreed import agreed_proposals
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.measure.carriage import size_limit
 from stomion.model.finding import PATH, Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
+from stomion.tunnel.picture import Picture
+from stomion.tunnel.settings import Layer
 
 SPEC = Spec(
     code="mtu-blackhole",
@@ -26,6 +30,12 @@ def judge(context: Context) -> Finding | None:
         if limit is None:
             continue
         sender, receiver = picture.ends if seen.from_left else picture.ends[::-1]
+        inner = _inner(picture, limit.passes)
+        value = (
+            f"set the tunnel's MTU to {inner:,} and clamp TCP's segment size to {segment(inner):,}"
+            if inner
+            else f"lower the tunnel's MTU below {limit.lost_from:,} bytes of ESP, and clamp TCP's segment size"
+        )
         return SPEC.finding(
             [PATH],
             Certainty.PROVEN,
@@ -33,10 +43,7 @@ def judge(context: Context) -> Finding | None:
             f"{limit.lost_from:,} bytes and more arrives.",
             [
                 Remedy(PATH, "repair the path, or let its ICMP messages about packet sizes pass"),
-                Remedy(
-                    sender.site,
-                    f"until then lower the tunnel's MTU below {limit.lost_from:,} bytes of ESP, and clamp TCP's segment size",
-                ),
+                Remedy(sender.site, f"until then {value}"),
             ],
             [Provenance(f, sender.site) for f in seen.files],
             {
@@ -44,9 +51,22 @@ def judge(context: Context) -> Finding | None:
                 "lost_from": limit.lost_from,
                 "lost": limit.lost,
                 "direction": f"{sender.site}-to-{receiver.site}",
+                **({"mtu": inner, "mss": segment(inner)} if inner else {}),
             },
         )
     return None
+
+
+def _inner(picture: Picture, esp: int) -> int:
+    """The largest packet whose ESP is no larger than what passes, by the proposal both ends agree on; 0 where none is known."""
+    agreed = agreed_proposals(picture, Layer.CHILD)
+    if not agreed or not agreed[0][0].encryption:
+        return 0
+    proposal = agreed[0][0]
+    try:
+        return wrap_of(proposal.encryption[0], next(iter(proposal.integrity), "")).largest_of_esp(esp)
+    except ValueError:
+        return 0
 
 
 RULE = Rule(SPEC, judge)
