@@ -45,6 +45,7 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
         ],
     ),
     "compare": (WIDE, [("4", "agree on")]),
+    "counters": (WIDE, [("End", "Carries"), ("6", "so far"), ("N", "answered")]),
     "evidence-both-ends": (
         WIDE,
         [

@@ -52,9 +52,7 @@ def test_the_largest_fits_and_one_byte_more_does_not(wrap: Wrap, path: int) -> N
 def test_the_steps_hold_every_size_once(wrap: Wrap, path: int) -> None:
     rows = steps(wrap, path)
     assert rows[-1][1] == wrap.largest(path)
-    assert all(
-        later[0] == before[1] + 1 and later[2] > before[2] for before, later in pairwise(rows)
-    )
+    assert all(later[0] == before[1] + 1 and later[2] > before[2] for before, later in pairwise(rows))
 
 
 def test_a_capture_s_packets_have_these_sizes() -> None:

@@ -524,3 +524,27 @@ async def test_the_same_flow_stays_in_view_while_something_is_tried() -> None:
         await pilot.press("n", "u")
         await _worked(pilot)
         assert text_of(app).splitlines()[2].split("   ")[0] != head and "no gateway is touched" not in text_of(app)
+
+
+async def test_the_time_axis_of_the_counters_is_walked() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        app.choose(next(d for d in app.order if "farlight" in d.picture.name))
+        await pilot.press("6")
+        await pilot.pause()
+        assert "so far" in text_of(app)
+        await pilot.press("v", "N")
+        await pilot.pause()
+        assert "→ each" in text_of(app)
+        at = next(row for row in text_of(app).split("\n") if row.startswith("  at "))
+        await pilot.press("left")
+        await pilot.pause()
+        assert at not in text_of(app)
+        await pilot.press("end", "enter")
+        await pilot.pause(0.2)
+        assert app.place == "evidence"
+        app.choose(next(d for d in app.order if "marram" in d.picture.name))
+        await pilot.press("6")
+        await pilot.pause()
+        assert "No counters of this tunnel were read." in text_of(app)

@@ -17,7 +17,7 @@ import click
 @click.option(
     "--what",
     "kind",
-    type=click.Choice(["seam", "ladder", "selectors", "walk", "map"]),
+    type=click.Choice(["seam", "ladder", "selectors", "walk", "map", "counters"]),
     required=True,
     help="What to draw.",
 )

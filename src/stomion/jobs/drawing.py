@@ -7,12 +7,13 @@ from pathlib import Path
 from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import UsageError
 from stomion.jobs.examine import Examined
+from stomion.views.counters import counters_of
 from stomion.views.ladder import ladder_of
 from stomion.views.seam import seam_of
 from stomion.views.selectors import selectors_of
 from stomion.views.walk import maps_of, walk_of
 
-KINDS = ("seam", "ladder", "selectors", "walk", "map")
+KINDS = ("seam", "ladder", "selectors", "walk", "map", "counters")
 
 
 def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attempt: int | None = None) -> None:
@@ -32,6 +33,8 @@ def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attemp
             render.draw_selectors(selectors_of(_only(chosen, kind)), target)
         elif kind in ("walk", "map"):
             _traffic(_only(chosen, kind), kind, target)
+        elif kind == "counters":
+            _counters(_only(chosen, kind), target)
         else:
             _ladder(chosen, target, attempt)
     except OSError as error:
@@ -61,6 +64,15 @@ def _traffic(diagnosis: Diagnosis, kind: str, target: Path) -> None:
         render.draw_maps(
             maps, f"{picture.left.title} – {picture.right.title}: all packets between the two LANs", target
         )
+
+
+def _counters(diagnosis: Diagnosis, target: Path) -> None:
+    from stomion.render.charts import draw_counters
+
+    drawing, picture = counters_of(diagnosis), diagnosis.picture
+    if drawing is None:
+        raise UsageError(f"{picture.name}: no counters were read; nothing to draw")
+    draw_counters(drawing, f"{picture.left.title} – {picture.right.title}: what left and what arrived", target)
 
 
 def _ladder(chosen: list[Diagnosis], target: Path, attempt: int | None) -> None:

@@ -33,7 +33,7 @@ INK = {
 }
 FORMATS = (".svg", ".pdf")
 ROWS_PER_PAGE = 26
-_SETTINGS: Any = {
+SETTINGS: Any = {
     "svg.fonttype": "none",
     "svg.hashsalt": "stomion",
     "pdf.fonttype": 42,
@@ -51,7 +51,7 @@ SAYS_COLUMNS = 38
 def draw_seams(seams: list[Seam], title: str, path: Path) -> None:
     """One row a tunnel, as many rows as fit a page of A4 across; more tunnels make the sheet longer. Long names are set on two lines, and
     a row is as high as its longest text."""
-    with matplotlib.rc_context(_SETTINGS):
+    with matplotlib.rc_context(SETTINGS):
         rows = [_SeamText(_name(s.left), _name(s.right), textwrap.wrap(s.says, SAYS_COLUMNS)[:5]) for s in seams]
         heights = [max(6.2, 2.1 * max(len(r.left), len(r.right), len(r.says)) + 1.6) for r in rows]
         left_room, right_room = (max((len(x) for r in rows for x in side(r)), default=8) for side in (_left, _right))
@@ -69,7 +69,7 @@ def draw_seams(seams: list[Seam], title: str, path: Path) -> None:
             _seam_row(axes, seam, row, y - height / 2, left, step)
             y -= height
         _seam_legend(axes, y - 2.5)
-        _save(figure, path)
+        save(figure, path)
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +162,7 @@ def _stretch(axes: Any, stretch: Stretch, x: float, y: float, step: float) -> No
 
 def draw_ladder(ladder: Ladder, sentence: str, remedies: list[str], title: str, path: Path) -> None:
     """The messages of one attempt between two posts, with the log lines that speak of them, and what is to be said."""
-    with matplotlib.rc_context(_SETTINGS):
+    with matplotlib.rc_context(SETTINGS):
         rows = list(ladder.rows)
         height = max(A4_PORTRAIT[1] * 0.5, 3.2 + 0.3 * len(rows) + 0.24 * len(remedies))
         figure = Figure(figsize=(A4_PORTRAIT[0], height))
@@ -185,7 +185,7 @@ def draw_ladder(ladder: Ladder, sentence: str, remedies: list[str], title: str, 
         for remedy in remedies:
             _text(axes, 4, y - 0.8, remedy, size=8.5)
             y -= 2.4
-        _save(figure, path)
+        save(figure, path)
 
 
 def _ladder_heads(axes: Any, ladder: Ladder, y: float) -> float:
@@ -226,7 +226,7 @@ def _ladder_row(axes: Any, row: Row, y: float) -> None:
 
 def draw_selectors(drawing: SelectorDrawing, path: Path) -> None:
     """One band a side: an address axis, and on it a bar for what each end says."""
-    with matplotlib.rc_context(_SETTINGS):
+    with matplotlib.rc_context(SETTINGS):
         lines = textwrap.wrap(drawing.says, 110)
         height = 1.6 + 1.5 * len(drawing.bands) + 0.22 * len(lines)
         figure = Figure(figsize=(A4_LANDSCAPE[0], height))
@@ -247,7 +247,7 @@ def draw_selectors(drawing: SelectorDrawing, path: Path) -> None:
             size=6.8,
             ink="muted",
         )
-        _save(figure, path)
+        save(figure, path)
 
 
 def _band(axes: Any, band: Band, y: float) -> float:
@@ -280,7 +280,7 @@ _FATES = {Fate.CARRIED: "proven", Fate.LOCAL: "faint", Fate.UNCERTAIN: "doubt", 
 
 def draw_walk(drawing: WalkDrawing, path: Path) -> None:
     """The decisions of both gateways facing each other in the order of the way, the answer beneath."""
-    with matplotlib.rc_context(_SETTINGS):
+    with matplotlib.rc_context(SETTINGS):
         rows = len(drawing.there) + len(drawing.back) + 2
         height = max(3.2, 2.3 + 0.28 * rows)
         figure = Figure(figsize=(A4_LANDSCAPE[0], height))
@@ -299,7 +299,7 @@ def draw_walk(drawing: WalkDrawing, path: Path) -> None:
         for line in textwrap.wrap(drawing.says, 110):
             y -= 2.6
             _text(axes, 3, y, line, size=9.5, weight="bold")
-        _save(figure, path)
+        save(figure, path)
 
 
 def _stations(axes: Any, stations: tuple[Station, ...], forth: int, y: float) -> float:
@@ -333,7 +333,7 @@ _HATCH = {
 
 def draw_maps(maps: tuple[MapDrawing, ...], title: str, path: Path) -> None:
     """Sources down, destinations across, a block a direction; every field has its fates' colours and hatches, explained beneath."""
-    with matplotlib.rc_context(_SETTINGS):
+    with matplotlib.rc_context(SETTINGS):
         heights = [10 + 2.6 * len(m.rows) + 2.3 * len(m.legend) for m in maps]
         total = 10 + sum(heights)
         figure = Figure(figsize=(A4_LANDSCAPE[0], max(3.2, total / 10)))
@@ -343,7 +343,7 @@ def draw_maps(maps: tuple[MapDrawing, ...], title: str, path: Path) -> None:
         for drawing, height in zip(maps, heights, strict=True):
             _map(axes, drawing, y - 5)
             y -= height
-        _save(figure, path)
+        save(figure, path)
 
 
 def _map(axes: Any, drawing: MapDrawing, y: float) -> None:
@@ -405,7 +405,7 @@ def _text(
     axes.text(x, y, text.replace("$", r"\$"), fontsize=size, color=INK[ink], fontweight=weight, **more)
 
 
-def _save(figure: Figure, path: Path) -> None:
+def save(figure: Figure, path: Path) -> None:
     metadata = (
         {"Date": None} if path.suffix == ".svg" else {"CreationDate": None, "Producer": None, "Creator": "Stomion"}
     )

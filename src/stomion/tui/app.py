@@ -58,6 +58,12 @@ def _path() -> Page:
     return PathScreen()
 
 
+def _counters() -> Page:
+    from stomion.tui.screens.counters import CountersScreen
+
+    return CountersScreen()
+
+
 def _evidence() -> EvidenceScreen:
     from stomion.tui.screens.evidence import EvidenceScreen
 
@@ -70,6 +76,7 @@ _MAKE: dict[str, Callable[[], Page]] = {
     "negotiation": _negotiation,
     "compare": _compare,
     "path": _path,
+    "counters": _counters,
     "evidence": _evidence,
 }
 """Every screen by its place; each is made when it is shown first."""
@@ -183,10 +190,10 @@ class StomionApp(App[None]):
         """`Lanternreef Ocean Observatory › Quayhead - Saltern › negotiation`."""
         title = self.examined.evidence.title if self.examined else self._paths[0].name if self._paths else ""
         line: Line = [(title, "!strong" if place == "tunnels" else "muted")]
-        if place in ("tunnel", "negotiation", "compare", "path") and self.current is not None:
+        if place in ("tunnel", "negotiation", "compare", "path", "counters") and self.current is not None:
             picture = self.current.picture
             line += [("  ›  ", "faint"), (f"{picture.left.title} – {picture.right.title}", "!strong")]
-        if place in ("negotiation", "compare", "path", "evidence"):
+        if place in ("negotiation", "compare", "path", "counters", "evidence"):
             line += [("  ›  ", "faint"), (place, "strong")]
         return line
 

@@ -23,7 +23,15 @@ class Key:
         return self.label or self.keys.split(",")[0]
 
 
-SCREENS = (("1", "tunnels"), ("2", "tunnel"), ("3", "negotiation"), ("4", "compare"), ("5", "path"), ("9", "evidence"))
+SCREENS = (
+    ("1", "tunnels"),
+    ("2", "tunnel"),
+    ("3", "negotiation"),
+    ("4", "compare"),
+    ("5", "path"),
+    ("6", "counters"),
+    ("9", "evidence"),
+)
 
 KEYS: tuple[Key, ...] = (
     *(Key(number, f"app.show('{name}')", f"go to the screen {name}") for number, name in SCREENS),
@@ -37,7 +45,7 @@ KEYS: tuple[Key, ...] = (
         "right_square_bracket",
         "app.tunnel(1)",
         "next tunnel",
-        ("tunnel", "negotiation", "compare", "path"),
+        ("tunnel", "negotiation", "compare", "path", "counters"),
         "tunnel",
         "[ ]",
     ),
@@ -45,7 +53,7 @@ KEYS: tuple[Key, ...] = (
         "left_square_bracket",
         "app.tunnel(-1)",
         "previous tunnel",
-        ("tunnel", "negotiation", "compare", "path"),
+        ("tunnel", "negotiation", "compare", "path", "counters"),
         "",
         "[",
     ),
@@ -57,6 +65,11 @@ KEYS: tuple[Key, ...] = (
     Key("tab", "app.focus_next", "go between the panes of a screen", ("negotiation",), "pane"),
     Key("right", "screen.pane(1)", "into the fields of the message", ("negotiation",), "", "→"),
     Key("left", "screen.pane(-1)", "back to the ladder", ("negotiation",), "", "←"),
+    Key("right", "screen.walk(1)", "later on the time axis", ("counters",), "time", "← →"),
+    Key("left", "screen.walk(-1)", "earlier on the time axis", ("counters",)),
+    Key("v", "screen.rate", "sums so far, or what went in each moment", ("counters",), "each"),
+    Key("n", "screen.mark(1)", "next thing that happened", ("counters",), "event"),
+    Key("N", "screen.mark(-1)", "the one before", ("counters",)),
     Key("n", "screen.flow(1)", "next flow", ("path",), "flow"),
     Key("N", "screen.flow(-1)", "previous flow", ("path",)),
     Key("slash", "screen.type", "type a flow to walk", ("path",), "walk", "/"),
@@ -89,7 +102,7 @@ KEYS: tuple[Key, ...] = (
     Key("s", "screen.source(1)", "next source", ("evidence",), "source"),
     Key("S", "screen.source(-1)", "previous source", ("evidence",)),
     Key("slash", "screen.filter", "filter as you type", ("tunnels", "evidence"), "filter", "/"),
-    Key("o", "app.asks", "what to fetch next, to decide what is open", ("tunnels", "tunnel"), "ask"),
+    Key("o", "app.asks", "what to fetch next, to decide what is open", ("tunnels", "tunnel", "counters"), "ask"),
     Key("c", "app.copy", "copy the finding, or the line, to the clipboard", bar="copy"),
     Key("r", "app.reload", "read the case again"),
     Key("t", "app.toggle_ground", "light or dark ground"),

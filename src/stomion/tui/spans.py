@@ -34,6 +34,20 @@ def right(text: str, width: int) -> str:
     return " " * (width - cell_len(text)) + text
 
 
+def clip(line: Line, width: int) -> Line:
+    """A line in at most `width` columns, an ellipsis for what is left out."""
+    if width_of(line) <= width:
+        return line
+    out: Line = []
+    room = width
+    for text, tone in line:
+        out.append((cut(text, room), tone))
+        room -= cell_len(text)
+        if room <= 0:
+            break
+    return out
+
+
 def wrap(text: str, width: int) -> list[str]:
     """Lines of at most `width` columns, broken at spaces; a longer word is broken where it must be."""
     lines: list[str] = []

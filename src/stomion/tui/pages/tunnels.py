@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from stomion.model.finding import STAGES, Status
+from stomion.model.finding import PATH, STAGES, Status
 from stomion.tui.spans import Line, cut, left, paragraph, right, wrap
 from stomion.views.seam import Seam, seam_of, stretch_text
 
@@ -143,11 +143,11 @@ def remedies(diagnosis: Diagnosis, width: int, index: int = 0) -> list[Line]:
     titles = {e.site: e.title for e in diagnosis.picture.ends}
     caution = diagnosis.findings[index].caution
     for number, remedy in enumerate(diagnosis.findings[index].remedies):
-        name = titles.get(remedy.side, "On the way" if remedy.side == "path" else remedy.side)
+        name = titles.get(remedy.side, remedy.side)
         # A caution asks for a look, or for a change that can wait.
         lead = "for " if caution else "change at " if number == 0 else "or at "
         tone = "doubt" if caution else "!change" if number == 0 else "change"
-        label = f"{lead}{name}"
+        label = ("or on the way" if number else "on the way") if remedy.side == PATH else f"{lead}{name}"
         parts = wrap(remedy.text, max(20, width - 30))
         for at, part in enumerate(parts or [""]):
             lines.append(
