@@ -46,6 +46,7 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
     ),
     "compare": (WIDE, [("4", "agree on")]),
     "counters": (WIDE, [("End", "Carries"), ("6", "so far"), ("N", "answered")]),
+    "traffic": (WIDE, [("End", "Carries"), ("Up", "drops ping"), ("7", "near to far")]),
     "evidence-both-ends": (
         WIDE,
         [

@@ -548,3 +548,23 @@ async def test_the_time_axis_of_the_counters_is_walked() -> None:
         await pilot.press("6")
         await pilot.pause()
         assert "No counters of this tunnel were read." in text_of(app)
+
+
+async def test_the_cells_of_the_traffic_matrix_are_walked() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(160, 47)) as pilot:
+        await ready(pilot)
+        app.choose(next(d for d in app.order if "whelk" in d.picture.name))
+        await pilot.press("7")
+        await pilot.pause()
+        assert "blocked as wanted" in text_of(app)
+        assert "by the tables it ends" in text_of(app)
+        await pilot.press("right", "left", "down")
+        await pilot.pause()
+        await pilot.press("enter")
+        await pilot.pause(0.2)
+        assert app.place == "evidence"
+        app.choose(next(d for d in app.order if "marram" in d.picture.name))
+        await pilot.press("7")
+        await pilot.pause()
+        assert "Nothing was tried between the two LANs" in text_of(app)

@@ -64,6 +64,12 @@ def _counters() -> Page:
     return CountersScreen()
 
 
+def _traffic() -> Page:
+    from stomion.tui.screens.traffic import TrafficScreen
+
+    return TrafficScreen()
+
+
 def _evidence() -> EvidenceScreen:
     from stomion.tui.screens.evidence import EvidenceScreen
 
@@ -77,9 +83,12 @@ _MAKE: dict[str, Callable[[], Page]] = {
     "compare": _compare,
     "path": _path,
     "counters": _counters,
+    "traffic": _traffic,
     "evidence": _evidence,
 }
 """Every screen by its place; each is made when it is shown first."""
+OF_A_TUNNEL = ("tunnel", "negotiation", "compare", "path", "counters", "traffic")
+"""Screens that are about the chosen tunnel."""
 
 
 class StomionApp(App[None]):
@@ -190,10 +199,10 @@ class StomionApp(App[None]):
         """`Lanternreef Ocean Observatory › Quayhead - Saltern › negotiation`."""
         title = self.examined.evidence.title if self.examined else self._paths[0].name if self._paths else ""
         line: Line = [(title, "!strong" if place == "tunnels" else "muted")]
-        if place in ("tunnel", "negotiation", "compare", "path", "counters") and self.current is not None:
+        if place in OF_A_TUNNEL and self.current is not None:
             picture = self.current.picture
             line += [("  ›  ", "faint"), (f"{picture.left.title} – {picture.right.title}", "!strong")]
-        if place in ("negotiation", "compare", "path", "counters", "evidence"):
+        if place in (*OF_A_TUNNEL[1:], "evidence"):
             line += [("  ›  ", "faint"), (place, "strong")]
         return line
 
