@@ -112,6 +112,8 @@ class Evidence:
     declared: list[tuple[str, tuple[str, str]]] = field(default_factory=list)
     expects: list[tuple[str, str, str, str, int]] = field(default_factory=list)
     """(from, to, service, outcome, line) of the flows that case.toml expects."""
+    vantages: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    """Commands by which case.toml lets tests be run elsewhere, by the name of the source; empty for this machine."""
     keys: tuple[IkeKeys, ...] = ()
     phrases: list[Phrase] = field(default_factory=list)
     tables: dict[tuple[str, str], Tables] = field(default_factory=dict)

@@ -26,6 +26,7 @@ _COMMANDS = {
     "keymark": ("stomion.cli.keymark", "Fingerprint of a pre-shared key, to compare without revealing the key."),
     "mtu": ("stomion.cli.mtu", "ESP's overhead, the largest packet that fits a path, and its TCP segment."),
     "sheet": ("stomion.cli.sheet", "Write a site sheet from little, or look one over."),
+    "test": ("stomion.cli.test", "Run the tests that a case expects, from the vantages it declares."),
     "open": ("stomion.cli.open", "Open a case full screen (the word may be left out)."),
     "completion": ("stomion.cli.completion", "Print the completion script for a shell."),
 }

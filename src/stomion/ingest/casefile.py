@@ -24,7 +24,20 @@ def _read(reading: Reading) -> None:
         ends = tunnel.get("ends") if isinstance(tunnel, dict) else None
         if isinstance(ends, list) and len(ends) == 2 and all(isinstance(e, str) for e in ends):
             reading.evidence.declared.append((str(tunnel.get("name", "-".join(ends))), (ends[0], ends[1])))
+    _vantages(data, reading)
     _expected(data, line_map(whole.decode("utf-8", "replace")), reading)
+
+
+def _vantages(data: dict[str, Any], reading: Reading) -> None:
+    """`[[vantage]]`: by which command tests are run at a source."""
+    rows = data.get("vantage", [])
+    for row in rows if isinstance(rows, list) else []:
+        name = row.get("name") if isinstance(row, dict) else None
+        command = row.get("command", []) if isinstance(row, dict) else None
+        if not isinstance(name, str) or not isinstance(command, list) or not all(isinstance(w, str) for w in command):
+            reading.problem('a [[vantage]] needs a name and a command = ["word", …], which may be empty')
+            continue
+        reading.evidence.vantages[name] = tuple(command)
 
 
 def _expected(data: dict[str, Any], lines: dict[str, int], reading: Reading) -> None:

@@ -1,0 +1,237 @@
+"""Tests that are run: those that a case expects, from the vantages that it declares, one after the other at a bounded rate.
+
+Nothing is sent anywhere that the case does not name. What was found is appended to the case at once, as records.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+from stomion.case.evidence import Evidence
+from stomion.errors import UsageError
+from stomion.jobs.demo import demo_folder
+from stomion.space.axis import address_number, address_text
+from stomion.space.services import TCP, service_of
+from stomion.trials.model import Trial
+from stomion.trials.reader import read_trials
+
+COUNT, GAP_S, WAIT_S = 5, 0.2, 2
+"""Echo requests of a ping, seconds between them, and seconds after which one that is not answered is lost."""
+LONGEST_S = 30
+"""A command that takes longer is ended: nothing it does should."""
+RECORDS = Path("path") / "tried.jsonl"
+
+
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """One test: from where in the case's words, by which command, to what, and what is expected of it."""
+
+    source: str
+    to: str
+    service: str
+    expected: str
+    command: tuple[str, ...]
+    sends: str
+    """What leaves, in words."""
+
+    @property
+    def says(self) -> str:
+        """`quayhead/desk > 10.66.0.9 tcp/443: one connection   (ssh desk …)`."""
+        return f"{self.source} > {self.to} {self.service}: {self.sends}   ({' '.join(self.command)})"
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What will be tried, and what will not, each with why."""
+
+    tests: tuple[Planned, ...]
+    left_out: tuple[str, ...]
+
+
+def plan_of(evidence: Evidence, only: str = "") -> Plan:
+    """From the flows that case.toml expects; `only` keeps those from one source or to one target."""
+    tests: list[Planned] = []
+    left_out: list[str] = []
+    for source, to, service, expected, _line in evidence.expects:
+        if only and only not in (source, to):
+            continue
+        what = f"{source} > {to} {service}"
+        prefix = evidence.vantages.get(source)
+        target = _address(to, evidence)
+        if prefix is None:
+            left_out.append(f"{what}: case.toml declares no vantage {source}")
+        elif not target:
+            left_out.append(f"{what}: {to} is not one address")
+        else:
+            found = _command(target, service)
+            if found is None:
+                left_out.append(f"{what}: silence on {service} would tell nothing; ping, tcp and http are tried")
+            else:
+                command, sends = found
+                tests.append(Planned(source, target, service, expected, (*prefix, *command), sends))
+    return Plan(tuple(tests), tuple(left_out))
+
+
+def _address(to: str, evidence: Evidence) -> str:
+    """An address as it is, or of a host by its name in the case's tables; empty for a range or a name nobody knows."""
+    try:
+        return address_text(address_number(to))
+    except ValueError:
+        site, _, host = to.partition("/")
+    tables = evidence.tables.get((site, host))
+    rows = (
+        [own for dev, found in tables.addresses.items() if dev != "lo" for own, _ in found]
+        if tables is not None
+        else []
+    )
+    return address_text(rows[0]) if rows else ""
+
+
+def _command(to: str, service: str) -> tuple[tuple[str, ...], str] | None:
+    """The command that tries a service, and what it sends; every word of it is fixed or an address and a port that were checked."""
+    words: tuple[str, ...]
+    if service in ("icmp", ""):
+        words = ("ping", "-n", "-c", str(COUNT), "-i", str(GAP_S), "-W", str(WAIT_S), to)
+        return words, f"{COUNT} echo requests, one every {GAP_S} s"
+    name = service.partition("/")[0]
+    try:
+        ((low, _), (port, last)) = service_of(service)[0]
+    except ValueError:
+        return None
+    if low != TCP or port != last:
+        return None
+    if name in ("http", "https"):
+        at = f"[{to}]" if ":" in to else to
+        words = (
+            "curl",
+            "-s",
+            "-k",
+            "-o",
+            "/dev/null",
+            "-m",
+            str(2 * WAIT_S),
+            "-w",
+            "%{http_code}",
+            f"{name}://{at}:{port}/",
+        )
+        return words, "one request for /"
+    script = f"exec 3<>/dev/tcp/{to}/{port}"
+    return ("timeout", str(2 * WAIT_S), "bash", "-c", script), "one connection"
+
+
+def run_plan(
+    plan: Plan, write: Callable[[dict[str, object]], None], stopped: Callable[[], bool] = lambda: False
+) -> Iterator[tuple[Planned, dict[str, object]]]:
+    """Every test with its record, written before it is told. Stops between two tests where asked."""
+    for test in plan.tests:
+        if stopped():
+            return
+        record = _try(test)
+        write(record)
+        yield test, record
+
+
+def _try(test: Planned) -> dict[str, object]:
+    at = datetime.now(UTC).isoformat(timespec="milliseconds")
+    begun = time.monotonic()
+    try:
+        done = subprocess.run(
+            test.command, stdin=subprocess.DEVNULL, capture_output=True, timeout=LONGEST_S, check=False
+        )
+        code, out, err = done.returncode, done.stdout, done.stderr
+    except subprocess.TimeoutExpired:
+        code, out, err = 124, b"", b""
+    except OSError as error:
+        raise UsageError(f"{test.command[0]}: {error.strerror or 'it cannot be run'}") from error
+    took_ms = round(1000 * (time.monotonic() - begun), 1)
+    text = (out + b"\n" + err).decode("utf-8", "replace")
+    sent, received, why, times = _outcome(test, code, text, took_ms)
+    record: dict[str, object] = {
+        "kind": "test",
+        "at": at,
+        "from": test.source,
+        "to": test.to,
+        "service": test.service or "icmp",
+    }
+    record |= {"sent": sent, "received": received, "expected": test.expected}
+    return record | ({"error": why} if why else {}) | ({"rtt_ms": times} if times else {})
+
+
+NOT_FOUND = 127
+"""Status of a shell for a command that is not there."""
+NO_ANSWER = (124, 28)
+"""Status of a command that was ended for its time, and of a fetch that was given up."""
+
+
+def _outcome(test: Planned, code: int, text: str, took_ms: float) -> tuple[int, int, str, list[float]]:
+    """(sent, received, error, round trips) of a command's status and words. Raises UsageError where it could not be run there."""
+    if code == NOT_FOUND or "command not found" in text or "No such file or directory" in text:
+        raise UsageError(f"{test.source}: {' '.join(test.command)}: the command is not there")
+    if test.service in ("icmp", ""):
+        trial = next(iter(read_trials(enumerate(text.split("\n"), 1))), None)
+        if trial is None:
+            raise UsageError(f"{test.source}: ping said nothing that tells how it went: {text.strip()[:120]}")
+        return trial.sent, trial.received, trial.error, _round_trips(trial)
+    if test.service.startswith("http"):
+        answered = text.strip()[:3] not in ("", "000")
+        return (
+            1,
+            int(answered),
+            "" if answered else "timeout" if code in NO_ANSWER else "refused" if took_ms < SOON_MS else "unreachable",
+            [],
+        )
+    if code == 0:
+        return 1, 1, "", [took_ms]
+    return 1, 0, "timeout" if code in NO_ANSWER else _said(text), []
+
+
+SOON_MS = 900.0
+"""A fetch that fails sooner was refused; nothing else comes back that fast."""
+
+
+def _said(text: str) -> str:
+    low = text.lower()
+    words = {"refused": "refused", "no route": "unreachable", "unreachable": "unreachable", "timed out": "timeout"}
+    return next((error for word, error in words.items() if word in low), "timeout")
+
+
+def _round_trips(trial: Trial) -> list[float]:
+    return [p.rtt_ms for p in trial.probes if p.rtt_ms is not None]
+
+
+def writer(root: str) -> Callable[[dict[str, object]], None]:
+    """Appends records to the case, each on the disk before the next test begins. Raises UsageError where that can't be."""
+    folder = Path(root)
+    if folder == demo_folder():
+        raise UsageError("the demo is never written to; stomion demo --write DIR makes a copy to work on")
+    if not folder.is_dir():
+        raise UsageError(f"{root}: a case folder is needed to write the results into")
+    target = folder / RECORDS
+
+    def write(record: dict[str, object]) -> None:
+        try:
+            target.parent.mkdir(exist_ok=True)
+            flags = os.O_WRONLY | os.O_APPEND | os.O_CREAT | getattr(os, "O_NOFOLLOW", 0)
+            handle = os.open(target, flags, 0o644)
+            try:
+                os.write(handle, (json.dumps(record) + "\n").encode())
+                os.fsync(handle)
+            finally:
+                os.close(handle)
+        except OSError as error:
+            raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
+
+    return write
+
+
+def as_expected(record: dict[str, object]) -> bool:
+    """Did a test come out as the case expects?"""
+    got = record["received"] != 0
+    return got is (record["expected"] == "reach")
