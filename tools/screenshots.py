@@ -30,12 +30,16 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
     "negotiation": (WIDE, [("3", "NO_PROPOSAL_CHOSEN")]),
     "negotiation-v1": (WIDE, [("Down", "Driftwood could"), ("3", "MAIN_MODE")]),
     "negotiation-narrow": (NARROW, [("3", "NO_PROPOSAL_CHOSEN")]),
-    "path": (WIDE, [("End", "Carries"), ("Up", "drops ping"), ("Up", "translates what"), ("5", "unencrypted")]),
+    "path": (
+        WIDE,
+        [("End", "Carries"), ("Up", "Idle"), ("Up", "drops tcp/443"), ("Up", "translates what"), ("5", "unencrypted")],
+    ),
     "path-what-if": (
         WIDE,
         [
             ("End", "Carries"),
-            ("Up", "drops ping"),
+            ("Up", "Idle"),
+            ("Up", "drops tcp/443"),
             ("5", "It ends: rule 1"),
             ("-", "with A"),
             ("s", "▸ B"),
@@ -46,7 +50,7 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
     ),
     "compare": (WIDE, [("4", "agree on")]),
     "counters": (WIDE, [("End", "Carries"), ("6", "so far"), ("N", "answered")]),
-    "traffic": (WIDE, [("End", "Carries"), ("Up", "drops ping"), ("7", "near to far")]),
+    "traffic": (WIDE, [("End", "Carries"), ("Up", "Idle"), ("Up", "drops tcp/443"), ("7", "near to far")]),
     "evidence-both-ends": (
         WIDE,
         [

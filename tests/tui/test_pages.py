@@ -106,6 +106,7 @@ def test_the_filter_takes_every_word_anywhere(demo: Examined) -> None:
         "Brackish Freight",
         "Eelgrass",
         "Whelk",
+        "Samphire",
         "Farlight",
     ]
     assert shown("IKE broken") == ["Saltern", "Driftwood"] and shown("ike-proposal") == ["Saltern"]

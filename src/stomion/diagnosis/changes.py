@@ -70,7 +70,8 @@ def change_beside(picture: Picture, finding: Finding) -> Change | None:
     near = [
         c
         for c in picture.changes
-        if (worked is not None or c.subject) and not (c.what == "rule-changed" and c.subject in finding.summary)
+        if not (c.what == "rule-changed" and finding.stage in (Stage.NAT, Stage.FILTER))
+        and (worked is not None or c.subject)
         if c.at is not None
         and not c.pending
         and since <= c.at <= broke

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from stomion.standin.places import ADDRESSES, DOMAIN, LANS, WANS
 
-TUNNELS = ("farlight", "saltern", "marram", "driftwood", "brackish-freight", "eelgrass", "gannet", "whelk")
+TUNNELS = ("farlight", "saltern", "marram", "driftwood", "brackish-freight", "eelgrass", "gannet", "whelk", "samphire")
 """The far ends of Quayhead's tunnels, in the order of the case file."""
 
 
@@ -41,6 +41,7 @@ def sheets() -> dict[str, str]:
         "eelgrass": _station("eelgrass", "198.51.100.65", _general(LANS["eelgrass"]), _not_into("eelgrass")),
         "gannet": _station("gannet"),
         "whelk": _station("whelk", "198.51.100.129", _not_into("whelk"), _general(LANS["whelk"]), _WHELK_FILTER),
+        "samphire": _head("samphire") + _tunnel("samphire", initiate="on-traffic"),
     }
 
 
@@ -71,7 +72,7 @@ def _at_quayhead(far: str) -> str:
         "quayhead",
         far,
         groups=groups,
-        initiate="never" if far in _NEVER else "always",
+        initiate="never" if far in _NEVER else "on-traffic" if far == "samphire" else "always",
         version=1 if far == "driftwood" else 2,
     )
 
