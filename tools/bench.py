@@ -1,12 +1,13 @@
 """Speed as ratios against floors measured in the same run: `make bench`. Minima of interleaved runs, as these are steady.
 
-python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets walk hub fleet
+python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets walk hub fleet counters
 """
 
 from __future__ import annotations
 
 import argparse
 import io
+import json
 import os
 import struct
 import subprocess
@@ -449,6 +450,56 @@ def bench_fleet(quick: bool) -> None:
     )
 
 
+def write_readings(folder: Path, tunnels: int, readings: int) -> None:
+    """A hub's tunnels whose counters were read at both ends, minute by minute; all of it arrives."""
+    (folder / "sites").mkdir()
+    for name, text in hub_sheets(tunnels).items():
+        (folder / "sites" / f"{name}.toml").write_text(text)
+    rows: dict[str, list[str]] = {"hub": []}
+    for n in range(tunnels):
+        for site, spis in (
+            (f"s{n}", (f"{n + 1:08x}", f"{n + 90_000:08x}")),
+            ("hub", (f"{n + 90_000:08x}", f"{n + 1:08x}")),
+        ):
+            lan = f"10.{64 + n // 250}.{n % 250}.0/24"
+            for minute in range(readings):
+                sent, got = (minute * 90, minute * 100) if site == "hub" else (minute * 100, minute * 90)
+                rows.setdefault(site, []).append(json.dumps({
+                    "kind": "counters", "at": f"2026-05-04T{minute // 60 % 24:02d}:{minute % 60:02d}:00Z", "site": site, "spi_in": spis[0],
+                    "spi_out": spis[1], "packets_out": sent, "packets_in": got, "age_s": 60 * minute,
+                    "remote_ts": ["10.96.0.0/20" if site != "hub" else lan],
+                }))  # fmt: skip
+    for site, found in rows.items():
+        (folder / site).mkdir()
+        (folder / site / "counters.jsonl").write_text("\n".join(found) + "\n")
+
+
+def bench_counters(quick: bool) -> None:
+    """`check` of counters read by the minute at both ends, against decoding the same records with the same decoder; and twice as many."""
+    from stomion.ingest.records import _RECORD
+
+    readings, times = (240 if quick else 1_440), []
+    for tunnels in (10, 20) if quick else (50, 100):
+        with tempfile.TemporaryDirectory() as place:
+            folder = Path(place)
+            write_readings(folder, tunnels, readings)
+
+            def floor(folder: Path = folder) -> None:
+                for path in folder.glob("*/counters.jsonl"):
+                    with path.open("rb") as stream:
+                        for raw in stream:
+                            _RECORD.decode(raw)
+
+            def ours(folder: Path = folder) -> None:
+                _python(CHECK.format(folder=str(folder)))
+
+            found = minima({"floor": floor, "ours": ours}, 2)
+        times.append(found["ours"])
+        name = f"counters of {tunnels} tunnels, {readings:,} readings"
+        line(name, found["ours"] / found["floor"], "decoding the same records", 3, f"{found['ours']:.2f} s")
+    line("twice as many tunnels' counters", times[1] / times[0], "the half", 2.2)
+
+
 async def _bare_key_times(count: int) -> list[float]:
     """The same of an app with nothing in it: what the driver of the test itself takes."""
     from textual.app import App
@@ -494,6 +545,7 @@ BENCHES = {
     "walk": bench_walk,
     "hub": bench_hub,
     "fleet": bench_fleet,
+    "counters": bench_counters,
 }
 
 

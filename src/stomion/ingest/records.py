@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from typing import BinaryIO
+
 import msgspec
 
 from stomion.case.evidence import Placed
-from stomion.ingest.files import open_input, read_lines
+from stomion.ingest.files import open_input
 from stomion.ingest.gate import cleaned
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Kind, Reading
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
+from stomion.vocabulary.clean import MAX_LINE, decode_line
 from stomion.vocabulary.times import rfc3339_seconds
 
 MAX_PROBLEMS_PER_FILE = 20
@@ -24,14 +28,14 @@ def _fits(_item: Item, head: bytes) -> bool:
 def _read(reading: Reading) -> None:
     bad = count = 0
     with open_input(reading.item.path) as stream:
-        for number, text, _, _ in read_lines(stream):
-            if not text.strip():
+        for number, line in _lines(stream):
+            if not line.strip():
                 continue
             count += 1
             if not count % 1024:
                 reading.about(count)
             try:
-                record = _record(text)
+                record = _RECORD.decode(line) if isinstance(line, bytes) else _record(line)
             except (msgspec.MsgspecError, RecursionError, ValueError) as error:
                 bad += 1
                 if bad <= MAX_PROBLEMS_PER_FILE:
@@ -41,6 +45,28 @@ def _read(reading: Reading) -> None:
     if bad > MAX_PROBLEMS_PER_FILE:
         reading.problem(f"{bad - MAX_PROBLEMS_PER_FILE:,} more lines are no records")
     reading.source("records", count, "records")
+
+
+_ODD = bytes(byte for byte in range(256) if (byte < 0x20 and byte not in b"\t\r\n") or byte >= 0x7F)
+"""Bytes of a line that has to go through the gate for text; a line without any of them is plain and is decoded as it is."""
+
+
+def _lines(stream: BinaryIO) -> Iterator[tuple[int, bytes | str]]:
+    """(number, line) of every line: as bytes where it is plain, else as text that was cleaned."""
+    number = 0
+    while raw := stream.readline(MAX_LINE):
+        number += 1
+        if (
+            len(raw.translate(None, _ODD)) == len(raw)
+            and b"\\u" not in raw
+            and (raw.endswith(b"\n") or len(raw) < MAX_LINE)
+        ):
+            yield number, raw
+            continue
+        text, _ = decode_line(raw)
+        while not raw.endswith(b"\n") and len(raw) == MAX_LINE:
+            raw = stream.readline(MAX_LINE)
+        yield number, text
 
 
 def _record(text: str) -> Record:
@@ -62,7 +88,7 @@ def _keep(record: Record, number: int, reading: Reading) -> None:
         evidence.pings.append(Placed(record, file, number))
     elif isinstance(record, EventRecord):
         evidence.happenings.append(Placed(record, file, number))
-    at = rfc3339_seconds(record.at)
+    at = rfc3339_seconds(record.at) if reading.years.seen is None else None
     if at is not None:
         reading.years.note(at)
 

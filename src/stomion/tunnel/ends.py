@@ -131,11 +131,7 @@ def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
 
 def _readings(end: End, other: End, index: Index, names: set[str]) -> list[Placed[CounterRecord]]:
     """Readings of the tunnel's counters: those that name it, else those whose far range is behind the other end."""
-    return [
-        placed
-        for _, placed in index.counters.get(end.site, ())
-        if placed.record.tunnel in names or other.networks.intersection(placed.record.remote_ts)
-    ]
+    return index.counters(end.site, names - {""}, other.networks)
 
 
 def _counted(records: list[CounterRecord]) -> tuple[int, int]:
@@ -149,7 +145,9 @@ def _counted(records: list[CounterRecord]) -> tuple[int, int]:
 
 def _thrown_away(r: CounterRecord, kind: str) -> int:
     """How many packets an SA threw away for a reason; 0 where the record does not say, or not with a number."""
-    count = (r.errors or {}).get(kind)
+    if r.errors is None:
+        return 0
+    count = r.errors.get(kind)
     return count if isinstance(count, int) and count > 0 else 0
 
 

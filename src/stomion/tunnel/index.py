@@ -12,6 +12,7 @@ from typing import TypeVar
 from stomion.case.evidence import Evidence, Log, Placed
 from stomion.model.event import Event
 from stomion.model.packet import Datagram
+from stomion.model.record import CounterRecord
 from stomion.model.site import SheetTunnel, SiteSheet
 from stomion.model.tables import Tables
 from stomion.space.axis import address_number
@@ -21,12 +22,25 @@ from stomion.walk.declared import declared_tables, policy_on
 Row = TypeVar("Row")
 BySite = dict[str, list[tuple[int, Placed[Row]]]]
 """Records by the site they name, each with its place in the order in which all were read."""
+BySites = dict[tuple[str, str, str], list[tuple[int, Placed[CounterRecord]]]]
+"""Readings by site and tunnel, and by site and range."""
 
 
 def _by_site(found: Sequence[Placed[Row]], site_of: Callable[[Row], str]) -> BySite[Row]:
     out: BySite[Row] = {}
     for number, placed in enumerate(found):
         out.setdefault(site_of(placed.record), []).append((number, placed))
+    return out
+
+
+def _by_tunnel_and_range(found: Sequence[Placed[CounterRecord]]) -> BySites:
+    """Readings by their site and the tunnel they name, and by their site and each range that they reach."""
+    out: BySites = {}
+    for number, placed in enumerate(found):
+        record = placed.record
+        out.setdefault((record.site, "tunnel", record.tunnel), []).append((number, placed))
+        for text in record.remote_ts:
+            out.setdefault((record.site, "range", text), []).append((number, placed))
     return out
 
 
@@ -77,7 +91,7 @@ class Index:
         self.sites = {source.site for source in evidence.sources if source.site}
         self.tests = _by_site(evidence.tests, lambda r: _named_site(r.source))
         self.pings = _by_site(evidence.pings, lambda r: _named_site(r.source))
-        self.counters = _by_site(evidence.counters, lambda r: r.site)
+        self._counters = _by_tunnel_and_range(evidence.counters)
         self.happenings = _by_site(evidence.happenings, lambda r: r.site)
         self.logs: dict[str | None, list[Log]] = {}
         for log in evidence.logs:
@@ -127,6 +141,15 @@ class Index:
         """Those that name either end's site, and those that name an address alone, in the order in which they were read."""
         mine = [pair for site in ("", left, right) for pair in found.get(site, ())]
         return [placed for _, placed in sorted(mine, key=lambda pair: pair[0])]
+
+    def counters(self, site: str, names: AbstractSet[str], ranges: AbstractSet[str]) -> list[Placed[CounterRecord]]:
+        """A site's readings that name one of some tunnels, or that reach one of some ranges, in the order in which they were read."""
+        keys = [(site, "tunnel", name) for name in names] + [(site, "range", text) for text in ranges]
+        lists = [found for key in keys if (found := self._counters.get(key))]
+        if len(lists) == 1:
+            return [placed for _, placed in lists[0]]
+        both = {number: placed for found in lists for number, placed in found}
+        return [both[number] for number in sorted(both)]
 
     def about(self, file: str, peers: AbstractSet[str]) -> list[Event]:
         """A log's events about some peers, in the order of its lines."""

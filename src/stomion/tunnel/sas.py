@@ -24,8 +24,8 @@ def sas_of(
 ) -> tuple[Sa, ...]:
     """Newest first. An SA that a later one of the end has renewed is closing while it is still read beside it, else down."""
     found: dict[frozenset[str], Sa] = {}
-    for placed in readings:
-        _read(found, placed, site)
+    for first, last in _spans(readings):
+        _read(found, first, last, site)
     for event in events:
         if event.what is What.CHILD_UP and event.spis:
             _told(found, event, site)
@@ -33,22 +33,41 @@ def sas_of(
     return tuple(_with_state(sa, number, rows, story) for number, sa in enumerate(rows))
 
 
-def _read(found: dict[frozenset[str], Sa], placed: Placed[CounterRecord], site: str) -> None:
-    """A reading: the latest one counts, and the earliest birth that any of them tells."""
-    r = placed.record
+Reading = Placed[CounterRecord]
+
+
+def _spans(readings: Iterable[Reading]) -> Iterable[tuple[Reading, Reading]]:
+    """The first and the last reading of every pair."""
+    ends: dict[tuple[str, str], tuple[Reading, Reading]] = {}
+    for placed in readings:
+        key = placed.record.spi_in, placed.record.spi_out
+        known = ends.get(key)
+        if known is None:
+            ends[key] = placed, placed
+        else:
+            first, last = known
+            ends[key] = min(first, placed, key=_moment), max(placed, last, key=_moment)
+    return ends.values()
+
+
+def _moment(placed: Reading) -> float:
+    return rfc3339_seconds(placed.record.at) or 0.0
+
+
+def _born(placed: Reading) -> float | None:
+    at, age = rfc3339_seconds(placed.record.at), placed.record.age_s
+    return at - age if at is not None and age is not None else None
+
+
+def _read(found: dict[frozenset[str], Sa], first: Reading, last: Reading, site: str) -> None:
+    """A pair by its last reading, with the earliest birth that its first and last tell."""
+    r = last.record
     key = frozenset(s for s in (r.spi_in.lower(), r.spi_out.lower()) if s)
-    at = rfc3339_seconds(r.at)
-    age = r.age_s if isinstance(r.age_s, int | float) else None
-    born = at - age if at is not None and age is not None else None
-    known = found.get(key)
-    if known is not None and (at or 0.0) < (known.at or 0.0):
-        return
-    if known is not None and known.up_since is not None and (born is None or born > known.up_since):
-        born = known.up_since
+    births = [born for born in (_born(first), _born(last)) if born is not None]
     found[key] = Sa(
         site, r.spi_in.lower(), r.spi_out.lower(), model_value("encryption", r.encryption), model_value("integrity", r.integrity),
-        str(r.group) if r.group is not None else "", r.encapsulation or "", born, at, age, r.rekey_in_s, r.expires_in_s, r.packets_in,
-        r.packets_out, r.bytes_in, r.bytes_out, where=placed.where(site),
+        str(r.group) if r.group is not None else "", r.encapsulation or "", min(births, default=None), rfc3339_seconds(r.at), r.age_s,
+        r.rekey_in_s, r.expires_in_s, r.packets_in, r.packets_out, r.bytes_in, r.bytes_out, where=last.where(site),
     )  # fmt: skip
 
 

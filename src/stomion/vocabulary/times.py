@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from functools import lru_cache
 
 
+@lru_cache(65_536)
 def rfc3339_seconds(text: str) -> float | None:
     """An RFC 3339 time as seconds since 1970 UTC, or None where it is none."""
     try:
