@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Any
 
+from stomion.ingest import osstates
 from stomion.ingest.gate import json_value
 from stomion.ingest.item import Item, read_whole
 from stomion.ingest.osroutes import with_routes, with_rules
@@ -189,4 +190,4 @@ RULES = Kind("rules", _json_with(b"[", b'"priority"', b'"src"', within=400), _re
 ROUTES = Kind("routes", _json_with(b"[", b'"dst"', within=400), _read_into("routes"))
 FORWARDING = Kind("forwarding", _is_forwarding, _read_into("forwarding"))
 POLICIES = Kind("IPsec policies", _is_xfrm(b"dir"), _read_into("IPsec policies"))
-STATES = Kind("IPsec states", _is_xfrm(b"proto"), lambda reading: reading.source("IPsec states", used=False))
+STATES = Kind("IPsec states", _is_xfrm(b"proto"), osstates.read)

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from stomion.ingest.files import GZIP, open_input
-from stomion.vocabulary.clean import MAX_LINE, decode_line
+from stomion.vocabulary.clean import MAX_LINE, decode_line, without_listed_keys
 
 CHUNK = 1 << 20
 MAX_KEPT = 256 << 20
@@ -101,7 +101,7 @@ class TextFile:
         stop = self._starts[number] if number < len(self._starts) else self._size
         size = min(stop - start, MAX_LINE)
         if self._packed is not None:
-            return decode_line(self._packed[start : start + size])[0]
+            return without_listed_keys(decode_line(self._packed[start : start + size])[0])
         with self.path.open("rb") as stream:
             stream.seek(start)
-            return decode_line(stream.read(size))[0]
+            return without_listed_keys(decode_line(stream.read(size))[0])

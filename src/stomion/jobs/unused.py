@@ -87,6 +87,11 @@ def _records(evidence: Evidence, pictures: list[Picture]) -> Iterator[Unused]:
                 f"counters of {named} at {counter.record.site}",
                 "no tunnel of that site has this name or range",
             )
+    listed = {spi for p in pictures for end in p.ends for sa in end.sas for spi in (sa.spi_in, sa.spi_out)}
+    for state in evidence.states:
+        if state.spi not in listed:
+            text = f"SA {state.spi} from {state.src} to {state.dst}"
+            yield Unused(state.where.file, state.where.line, text, "no tunnel of this case is between these addresses")
     for event in evidence.happenings:
         if (event.file, event.line) not in taken:
             text = f"event {event.record.what}" + (f" at {event.record.site}" if event.record.site else "")

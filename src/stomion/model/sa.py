@@ -20,6 +20,25 @@ class SaState(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
+class State:
+    """An SA of one direction as a system lists it: from `src` to `dst`; counts since it was made. `reqid` ties the two directions."""
+
+    site: str
+    src: str
+    dst: str
+    spi: str
+    reqid: int
+    where: Provenance
+    encryption: str = ""
+    integrity: str = ""
+    udp: bool = False
+    packets: int | None = None
+    bytes: int | None = None
+    replay: int = 0
+    integrity_failed: int = 0
+
+
+@dataclass(frozen=True, slots=True)
 class Sa:
     """One pair: SPIs in hexadecimal, empty where not known; moments in seconds since 1970 UTC; spans in seconds; packets and bytes since
     it was made. None and empty stand for what nobody tells. `at` is the moment of which the rest speaks, `words` the source's own word for

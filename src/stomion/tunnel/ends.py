@@ -15,7 +15,7 @@ from stomion.tunnel.lans import without_any
 from stomion.tunnel.pairing import Plan, is_knock
 from stomion.tunnel.picture import End
 from stomion.tunnel.rivals import divided, rivals_of
-from stomion.tunnel.sas import sas_of
+from stomion.tunnel.sas import listed_pairs, sas_of, with_listed
 from stomion.vocabulary.algorithms import model_proposal
 from stomion.vocabulary.times import rfc3339_seconds
 
@@ -99,6 +99,7 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
         events, open_ = divided(events, end.sheet, rivals)
     read = _readings(end, other, index, names)
     story = read_story(events)
+    listed = listed_pairs(end.site, end.addresses, other.addresses, index.states.get(end.site, ()))
     out, back = _counted([placed.record for placed in read])
     return replace(
         end,
@@ -109,11 +110,11 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
         rivals=tuple(r.name for r in rivals),
         open_lines=tuple(e.where for e in open_),
         captures=tuple(c.file for c in index.evidence.captures if c.site == end.site),
-        has_counters=bool(read),
+        has_counters=bool(read) or bool(listed),
         out_packets=out,
         in_packets=back,
         readings=tuple(_reading(placed.record) for placed in read),
-        sas=sas_of(end.site, story, events, read),
+        sas=with_listed(sas_of(end.site, story, events, read), listed),
         readings_at=tuple(placed.where(end.site) for placed in read),
     )
 

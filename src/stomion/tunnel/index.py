@@ -13,6 +13,7 @@ from stomion.case.evidence import Evidence, Log, Placed
 from stomion.model.event import Event
 from stomion.model.packet import Datagram
 from stomion.model.record import CounterRecord
+from stomion.model.sa import State
 from stomion.model.site import SheetTunnel, SiteSheet
 from stomion.model.tables import Tables
 from stomion.space.axis import address_number
@@ -93,6 +94,9 @@ class Index:
         self.pings = _by_site(evidence.pings, lambda r: _named_site(r.source))
         self._counters = _by_tunnel_and_range(evidence.counters)
         self.happenings = _by_site(evidence.happenings, lambda r: r.site)
+        self.states: dict[str, list[State]] = {}
+        for state in evidence.states:
+            self.states.setdefault(state.site, []).append(state)
         self.logs: dict[str | None, list[Log]] = {}
         for log in evidence.logs:
             self.logs.setdefault(log.site, []).append(log)

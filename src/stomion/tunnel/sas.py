@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import replace
+from itertools import zip_longest
 
 from stomion.case.evidence import Placed
 from stomion.exchange.story import Story
 from stomion.model.event import Event, What
 from stomion.model.record import CounterRecord
-from stomion.model.sa import Sa, SaState
+from stomion.model.sa import Sa, SaState, State
 from stomion.tunnel.picture import End, Picture
 from stomion.vocabulary.algorithms import model_value
 from stomion.vocabulary.times import rfc3339_seconds
@@ -111,6 +112,55 @@ def _with_state(sa: Sa, number: int, rows: list[Sa], story: Story) -> Sa:
     newer = rows[number - 1]
     beside = sa.at is not None and newer.at is not None and sa.age_s is not None and sa.at >= newer.at
     return replace(sa, state=SaState.CLOSING if beside and not down else SaState.DOWN)
+
+
+def listed_pairs(site: str, mine: Collection[str], theirs: Collection[str], states: Iterable[State]) -> list[Sa]:
+    """Pairs out of the states that a system lists between an end's addresses and its peer's: those of one reqid belong together, in the
+    order of the list, which has the newest first."""
+    out: dict[int, list[State]] = {}
+    into: dict[int, list[State]] = {}
+    for state in states:
+        if state.src in mine and state.dst in theirs:
+            out.setdefault(state.reqid, []).append(state)
+        elif state.src in theirs and state.dst in mine:
+            into.setdefault(state.reqid, []).append(state)
+    return [
+        _pair(site, sent, got)
+        for reqid in dict.fromkeys((*out, *into))
+        for sent, got in zip_longest(out.get(reqid, []), into.get(reqid, []))
+    ]
+
+
+def _pair(site: str, sent: State | None, got: State | None) -> Sa:
+    one = sent or got
+    assert one is not None
+    return Sa(
+        site, got.spi if got else "", sent.spi if sent else "", one.encryption, one.integrity, "", "udp" if one.udp else "none",
+        packets_in=got.packets if got else None, packets_out=sent.packets if sent else None, bytes_in=got.bytes if got else None,
+        bytes_out=sent.bytes if sent else None, state=SaState.UP, where=one.where,
+    )  # fmt: skip
+
+
+def with_listed(known: tuple[Sa, ...], listed: list[Sa]) -> tuple[Sa, ...]:
+    """SA pairs of counters and logs, completed by those that the system lists; one that is listed is there."""
+    by_spi = {frozenset((sa.spi_in, sa.spi_out)): sa for sa in listed}
+    rows = []
+    for sa in known:
+        own = by_spi.pop(frozenset((sa.spi_in, sa.spi_out)), None)
+        if own is None:
+            rows.append(sa)
+            continue
+        rows.append(
+            replace(
+                sa, encryption=sa.encryption or own.encryption, integrity=sa.integrity or own.integrity,
+                encapsulation=sa.encapsulation or own.encapsulation,
+                packets_in=sa.packets_in if sa.packets_in is not None else own.packets_in,
+                packets_out=sa.packets_out if sa.packets_out is not None else own.packets_out,
+                bytes_in=sa.bytes_in if sa.bytes_in is not None else own.bytes_in,
+                bytes_out=sa.bytes_out if sa.bytes_out is not None else own.bytes_out,
+            )
+        )  # fmt: skip
+    return (*rows, *by_spi.values())
 
 
 def up_since(picture: Picture) -> float | None:

@@ -16,6 +16,14 @@ def clean(text: str) -> str:
     return _UNSAFE.sub("", text)
 
 
+_LISTED_KEY = re.compile(r"(\b(?:auth|auth-trunc|enc|aead|comp)\s[^\n]{0,60}?0x)[0-9a-fA-F]{8,}")
+
+
+def without_listed_keys(text: str) -> str:
+    """A line of a system's list of SAs without the digits of its keys."""
+    return _LISTED_KEY.sub(r"\1…", text) if "0x" in text else text
+
+
 def decode_line(raw: bytes) -> tuple[str, bool]:
     """(text, whether it was UTF-8). What is not UTF-8 is read as Latin-1, which never fails."""
     raw = raw[:MAX_LINE].rstrip(b"\r\n")
