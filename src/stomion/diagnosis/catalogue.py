@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from stomion.diagnosis.rules import carriage, child, filter, ike, nat, routing, selectors, traffic, underlay
+from stomion.diagnosis.rules import carriage, child, failover, filter, ike, nat, routing, selectors, traffic, underlay
 from stomion.diagnosis.spec import Rule
 
 
@@ -30,5 +30,6 @@ RULES = _registered(
         *filter.RULES,
         *carriage.RULES,
         *traffic.RULES,
+        *failover.RULES,
     )
 )

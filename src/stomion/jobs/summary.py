@@ -16,6 +16,7 @@ from stomion.model.finding import STAGES, Finding, Stage, Status
 from stomion.model.provenance import Provenance
 from stomion.model.sa import Sa
 from stomion.tunnel.attempts import of_test
+from stomion.tunnel.failover import pair_of, switches_of
 from stomion.tunnel.picture import Picture
 from stomion.tunnel.sas import up_since
 from stomion.views.asks import asks_of
@@ -122,6 +123,8 @@ class TunnelRecord(msgspec.Struct, frozen=True):
     tests: tuple[TestLine, ...] = ()
     sas: tuple[SaRecord, ...] = ()
     """SA pairs of both ends, each end's newest first."""
+    failovers: tuple[dict[str, Any], ...] = ()
+    """Of a primary tunnel: every time its standby took over, with the moments after the loss in milliseconds."""
     up_since: str | None = None
     """Since when it is up without a break, where it is and something tells."""
     proof: tuple[str, ...] = ()
@@ -231,12 +234,19 @@ def _tunnel(d: Diagnosis) -> TunnelRecord:
         tuple(_finding(f) for f in d.findings),
         tuple(_tests(d.picture)),
         tuple(_sa(sa) for end in d.picture.ends for sa in end.sas),
+        tuple(_failovers(d.picture)),
         None if _is_refused(d) else utc_text(up_since(d.picture)),
         proof_words(d.picture),
         looked_at(d.picture),
         missing(d.picture),
         tuple(AskRecord(a.whom, a.stage.value, a.text) for a in asks_of(d)),
     )
+
+
+def _failovers(picture: Picture) -> Iterator[dict[str, Any]]:
+    pair = pair_of(picture)
+    for switch in switches_of(*pair) if pair is not None else ():
+        yield {"site": switch.site, **switch.facts()}
 
 
 def _is_refused(d: Diagnosis) -> bool:

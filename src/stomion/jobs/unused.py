@@ -115,5 +115,7 @@ def _taken(picture: Picture) -> Iterator[tuple[str, int | None]]:
     flows = (*picture.tests, *picture.near, *picture.outside, *picture.internet, *picture.expected)
     places: list[Provenance] = [t.where for t in flows]
     places += [e.where for e in picture.link_events] + [c.where for c in picture.changes]
+    if any(end.sheet is not None and end.sheet.role for end in picture.ends):
+        places += [m.where for m in picture.moves]
     places += [place for end in picture.ends for place in end.readings_at]
     return ((p.file, p.line) for p in places)

@@ -75,6 +75,7 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
         expected=tuple(_expected(ends, evidence)),
         link_events=tuple(_links(ends, index, only=tunnels_of.total() == 2)),
         changes=tuple(_changes(ends, index)),
+        moves=tuple(_moves(ends, index)),
         pings=tuple(_pings(ends, index)),
         clock=clock,
         cuts=(*_cut(negotiations), *_open(ends, every if shared else ())),
@@ -293,6 +294,26 @@ def _changes(picture: Picture, index: Index) -> Iterator[Change]:
             )
             at = rfc3339_seconds(applied.record.at) if applied is not None else None
             yield Change(r.site, at, placed.where(end.site), r.subject, r.detail, r.what, applied is None)
+
+
+_MOVES = (
+    "link-down",
+    "link-up",
+    "peer-lost",
+    "tunnel-up",
+    "tunnel-down",
+    "role-active",
+    "role-standby",
+    "route-changed",
+)
+
+
+def _moves(picture: Picture, index: Index) -> Iterator[Change]:
+    for end in picture.ends:
+        for _, placed in index.happenings.get(end.site, ()):
+            r = placed.record
+            if r.what in _MOVES:
+                yield Change(r.site, rfc3339_seconds(r.at), placed.where(end.site), r.subject, r.detail, r.what)
 
 
 def _beneath(record: EventRecord, picture: Picture, index: Index) -> bool:

@@ -132,7 +132,9 @@ def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
 
 def _readings(end: End, other: End, index: Index, names: set[str]) -> list[Placed[CounterRecord]]:
     """Readings of the tunnel's counters: those that name it, else those whose far range is behind the other end."""
-    return index.counters(end.site, names - {""}, other.networks)
+    others = index.tunnel_names(end.site) - names
+    found = index.counters(end.site, names - {""}, other.networks)
+    return [placed for placed in found if placed.record.tunnel not in others]
 
 
 def _counted(records: list[CounterRecord]) -> tuple[int, int]:

@@ -66,6 +66,7 @@ class Index:
 
     def __init__(self, evidence: Evidence, own: Mapping[str, AbstractSet[str]]) -> None:
         self.evidence, self.own = evidence, own
+        self._names: dict[str, frozenset[str]] = {}
         self._links: dict[str, frozenset[str]] = {}
         self._parts: dict[str, dict[int, dict[str, int]]] = {}
         self.events: dict[str, dict[str | None, list[tuple[int, Event]]]] = {}
@@ -154,6 +155,13 @@ class Index:
             return [placed for _, placed in lists[0]]
         both = {number: placed for found in lists for number, placed in found}
         return [both[number] for number in sorted(both)]
+
+    def tunnel_names(self, site: str) -> AbstractSet[str]:
+        """Names of a site's declared tunnels."""
+        if site not in self._names:
+            sheet = self.sheets.get(site)
+            self._names[site] = frozenset(t.name for t in sheet.tunnel) if sheet is not None else frozenset()
+        return self._names[site]
 
     def about(self, file: str, peers: AbstractSet[str]) -> list[Event]:
         """A log's events about some peers, in the order of its lines."""

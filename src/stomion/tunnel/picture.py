@@ -199,6 +199,8 @@ class Picture:
     expected: tuple[LanTest, ...] = ()
     link_events: tuple[LinkEvent, ...] = ()
     changes: tuple[Change, ...] = ()
+    moves: tuple[Change, ...] = ()
+    """What happened to links, peers, tunnels, routes and roles at either end, in the order of the records."""
     pings: tuple[PingSeries, ...] = ()
     clock: ClockOffset | None = None
     worked_out: dict[str, object] = field(default_factory=dict, init=False, compare=False, repr=False)

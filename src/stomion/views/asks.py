@@ -139,6 +139,16 @@ def _traffic(picture: Picture, end: End) -> Iterator[str]:
     yield f"from the same host: the service that is really wanted, to {to}, and what it says: refused, or nothing"
 
 
+def _failover(picture: Picture, end: End) -> Iterator[str]:
+    """Of a tunnel that has a role in a pair; any other has nothing to take over."""
+    if end.sheet is None or not end.sheet.role:
+        return
+    yield f"{end.title}'s events of both tunnels with their times: link, peer, tunnel, route, role; and the timers that are set for them"
+    if not end.has_counters:
+        yield f"{end.title}'s counters of both tunnels, some times a minute, from before the failure until after it"
+    yield from _log(picture, end)
+
+
 def _of_the_provider(picture: Picture) -> str:
     left, right = (e.address or e.title for e in picture.ends)
     what = "do UDP 500, UDP 4500 and ESP (IP protocol 50) pass both ways"
@@ -155,6 +165,7 @@ _WANTED: dict[Stage, Callable[[Picture, End], Iterator[str]]] = {
     Stage.FILTER: _table("filter rules in their order, with their counts before and after a try to {far}"),
     Stage.CARRIAGE: _carriage,
     Stage.TRAFFIC: _traffic,
+    Stage.FAILOVER: _failover,
 }
 
 

@@ -1,0 +1,174 @@
+"""A primary tunnel and its standby: what happened when one took over from the other, and which of them each end sends into."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from stomion.measure.counters import moved
+from stomion.model.provenance import Provenance
+from stomion.tunnel.picture import Change, End, Picture
+from stomion.vocabulary.times import utc_text
+
+MANY = 10
+"""Packets that an end must have sent to count as sending."""
+
+
+@dataclass(frozen=True, slots=True)
+class Switch:
+    """One change from the primary to the standby at a site, as its events tell: moments in seconds since 1970 UTC, None where no event
+    tells. `loss` is when the link went, `detected` when the peer was given up, `up` when the standby stood, `moved` when traffic was
+    sent into it, `restored` when pings were answered again; `back` is when the primary's tunnel stood again, `returned` when traffic
+    went back to it. `lost` counts the probes of the outage, `lost_back` those around the return;
+    `link_back` is when the link came again."""
+
+    site: str
+    loss: float | None
+    detected: float
+    up: float | None
+    moved: float | None
+    restored: float | None
+    lost: int
+    lost_back: int
+    link_back: float | None
+    back: float | None
+    returned: float | None
+    until: float
+    """The last moment of which anything is known."""
+    places: tuple[Provenance, ...]
+
+    def facts(self) -> dict[str, object]:
+        """Milliseconds after the moment of loss, where both are known."""
+        begin = self.loss
+        found: dict[str, object] = {
+            "loss_at": utc_text(begin), "outage_ms": _ms(begin, self.restored), "detected_after_ms": _ms(begin, self.detected),
+            "negotiated_after_ms": _ms(begin, self.up), "moved_after_ms": _ms(begin, self.moved),
+            "restored_after_ms": _ms(begin, self.restored), "lost": self.lost,
+        }  # fmt: skip
+        if self.link_back is not None:
+            moved = _ms(self.link_back, self.returned)
+            found["failback"] = {
+                "negotiated_after_ms": _ms(self.link_back, self.back), "moved_after_ms": moved, "restored_after_ms": moved,
+                "lost": self.lost_back,
+            }  # fmt: skip
+        return found
+
+
+def _ms(begin: float | None, at: float | None) -> int | None:
+    return round(1000 * (at - begin)) if at is not None and begin is not None else None
+
+
+def pair_of(picture: Picture) -> tuple[Picture, Picture] | None:
+    """(primary, standby) where this tunnel is the primary of a pair between the same two sites, by both sheets' roles."""
+    if _role(picture) != "primary":
+        return None
+    mates = [
+        p
+        for p in picture.beside
+        if _role(p) == "standby" and {e.site for e in p.ends} == {e.site for e in picture.ends}
+    ]
+    return (picture, mates[0]) if len(mates) == 1 else None
+
+
+def _role(picture: Picture) -> str:
+    return next((e.sheet.role for e in picture.ends if e.sheet is not None and e.sheet.role), "")
+
+
+def switches_of(primary: Picture, standby: Picture) -> Iterator[Switch]:
+    """Every time that a site gave the primary up, with what followed until it was given up again."""
+    for end in primary.ends:
+        events = sorted((m for m in primary.moves if m.site == end.site and m.at is not None), key=_moment)
+        given_up = [n for n, m in enumerate(events) if m.what == "peer-lost" and m.subject in ("", primary.name)]
+        for number, first in enumerate(given_up):
+            last = given_up[number + 1] if number + 1 < len(given_up) else len(events)
+            before = events[given_up[number - 1] + 1 if number else 0 : first]
+            yield _switch(primary, standby, end, before, events[first:last])
+
+
+def _moment(change: Change) -> float:
+    return change.at or 0.0
+
+
+def _switch(primary: Picture, standby: Picture, end: End, before: list[Change], events: list[Change]) -> Switch:
+    detected = _moment(events[0])
+    downs = [m for m in before if m.what == "link-down"]
+    loss = _moment(downs[-1]) if downs else None
+    up = _first(events, lambda m: m.what == "tunnel-up" and m.subject == standby.name)
+    to_standby = [m for m in events if _into(m, standby.name)]
+    moves = to_standby[0] if to_standby else None
+    back = _first(events, lambda m: m.what == "tunnel-up" and m.subject == primary.name)
+    returned = _first(events, lambda m: back is not None and _moment(m) >= _moment(back) and _into(m, primary.name))
+    restored, lost = _gap(primary, loss if loss is not None else detected)
+    link = _first(events, lambda m: m.what == "link-up")
+    around = (link.at, returned.at) if link is not None and returned is not None else (None, None)
+    told = [m for m in (downs[-1] if downs else None, events[0], up, moves, back, returned) if m is not None]
+    return Switch(
+        end.site, loss, detected, up.at if up else None, moves.at if moves else None, restored, lost,
+        _lost_between(primary, *around), link.at if link else None, back.at if back else None,
+        returned.at if returned else None, _until(primary, standby), tuple(m.where for m in told),
+    )  # fmt: skip
+
+
+def _into(change: Change, name: str) -> bool:
+    """Does an event tell that traffic is sent into a tunnel from now on?"""
+    return (change.what == "role-active" and change.subject == name) or (
+        change.what == "route-changed" and name in change.detail.split()
+    )
+
+
+def _first(events: list[Change], fits: Callable[[Change], bool]) -> Change | None:
+    return next((m for m in events if fits(m)), None)
+
+
+def _gap(picture: Picture, loss: float) -> tuple[float | None, int]:
+    """(when pings were answered again, how many were lost until then) after a moment of loss."""
+    for series in (*picture.pings, *(s for p in picture.beside for s in p.pings)):
+        rows = [
+            (at, got)
+            for at, got in zip(series.times, series.answered, strict=True)
+            if at is not None and at >= loss - 1.0
+        ]
+        lost = 0
+        for at, got in rows:
+            if got and lost:
+                return at, lost
+            lost += not got
+        if lost:
+            return None, lost
+    return None, 0
+
+
+RETURN_S = 2.0
+"""Seconds after traffic was moved back in which a lost probe is put down to it."""
+
+
+def _lost_between(picture: Picture, since: float | None, until: float | None) -> int:
+    if since is None or until is None:
+        return 0
+    series = [*picture.pings, *(s for p in picture.beside for s in p.pings)][:1]
+    rows = [(at, got) for s in series for at, got in zip(s.times, s.answered, strict=True)]
+    return sum(not got for at, got in rows if at is not None and since <= at <= until + RETURN_S)
+
+
+def _until(primary: Picture, standby: Picture) -> float:
+    times = [at for p in (primary, standby) for s in p.pings for at in s.times if at is not None]
+    times += [r.at for p in (primary, standby) for e in p.ends for r in e.readings if r.at is not None]
+    times += [m.at for m in primary.moves if m.at is not None]
+    return max(times, default=0.0)
+
+
+def carrier(primary: Picture, standby: Picture, site: str) -> Picture | None:
+    """The one of the two into which an end sends in the second half of the time its counters were read; None where that is both or
+    neither."""
+    ends = [next(e for e in p.ends if e.site == site) for p in (primary, standby)]
+    times = [r.at for e in ends for r in e.readings if r.at is not None]
+    if not times:
+        return None
+    middle = (min(times) + max(times)) / 2
+    sent = [
+        found.out if (found := moved([r for r in e.readings if (r.at or 0.0) >= middle])) is not None else 0
+        for e in ends
+    ]
+    if sent[0] >= MANY and not sent[1]:
+        return primary
+    return standby if sent[1] >= MANY and not sent[0] else None
