@@ -37,12 +37,17 @@ class Switch:
     """The last moment of which anything is known."""
     places: tuple[Provenance, ...]
 
+    @property
+    def carried(self) -> bool:
+        """Did traffic go over the standby? A role that is taken alone carries nothing: pings that stay lost tell."""
+        return self.restored is not None or not self.lost
+
     def facts(self) -> dict[str, object]:
         """Milliseconds after the moment of loss, where both are known."""
         begin = self.loss
         found: dict[str, object] = {
             "loss_at": utc_text(begin), "outage_ms": _ms(begin, self.restored), "detected_after_ms": _ms(begin, self.detected),
-            "negotiated_after_ms": _ms(begin, self.up), "moved_after_ms": _ms(begin, self.moved),
+            "negotiated_after_ms": _ms(begin, self.up), "moved_after_ms": _ms(begin, self.moved) if self.carried else None,
             "restored_after_ms": _ms(begin, self.restored), "lost": self.lost,
         }  # fmt: skip
         if self.link_back is not None:
