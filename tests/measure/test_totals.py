@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.measure.counters import CounterReading
-from stomion.measure.totals import WRAP, passage, rise, totals_of
+from stomion.measure.counters import WRAP, CounterReading, moved, rise
+from stomion.measure.totals import passage, totals_of
 
 
 def _row(at: float, sa: str, out: int, back: int = 0) -> CounterReading:
@@ -27,6 +27,12 @@ def test_a_renewed_sa_goes_on_where_the_old_one_stopped() -> None:
 )
 def test_a_count_that_fell(before: int, after: int, moved: int) -> None:
     assert rise(before, after) == moved
+
+
+def test_a_wrap_within_a_window_is_no_restart() -> None:
+    found = moved([_row(0, "a", WRAP - 6), _row(10, "a", 4)])
+    assert found is not None
+    assert found.out == 10
 
 
 def test_a_restart_is_told() -> None:

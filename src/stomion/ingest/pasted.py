@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from datetime import UTC, datetime
 
 from stomion.case.evidence import Placed
 from stomion.ingest.files import open_input, read_lines
@@ -16,6 +15,7 @@ from stomion.model.record import PingRecord, TestRecord
 from stomion.trials.model import Trial
 from stomion.trials.reader import read_trials
 from stomion.vocabulary.clean import decode_line
+from stomion.vocabulary.times import utc_text
 
 MANY = 20
 """Numbered probes from which on a ping without times counts as a series as well: its gaps tell something."""
@@ -38,17 +38,17 @@ def _fits(_item: Item, head: bytes) -> bool:
 
 
 def _read(reading: Reading) -> None:
-    item = reading.item
+    item, sites = reading.item, _sites(reading)
     with open_input(item.path) as stream:
-        trials = read_trials(_lines(reading, read_lines(stream)), _sites(reading))
+        trials = read_trials(_lines(reading, read_lines(stream)), sites)
     probes = 0
     for trial in trials:
-        source = _source(reading, trial)
+        source = _source(item, trial, sites)
         if trial.probes and (len(trial.probes) >= MANY or any(p.at is not None for p in trial.probes)):
             probes += len(trial.probes)
             reading.evidence.pings.extend(_series(trial, source, item.name))
         else:
-            at = _text(trial.at)
+            at = utc_text(trial.at) or ""
             record = TestRecord(at, source, trial.to, trial.service, trial.sent, trial.received, trial.error)
             reading.evidence.tests.append(Placed(record, item.name, trial.line))
         if trial.at is not None:
@@ -72,15 +72,14 @@ def _lines(reading: Reading, found: Iterator[tuple[int, str, bool, int]]) -> Ite
 def _series(trial: Trial, source: str, file: str) -> Iterator[Placed[PingRecord]]:
     for probe in trial.probes:
         yield Placed(
-            PingRecord(_text(probe.at), source, trial.to, probe.seq, probe.rtt_ms if probe.answered else None), file, probe.line
+            PingRecord(utc_text(probe.at) or "", source, trial.to, probe.seq, probe.rtt_ms if probe.answered else None), file, probe.line
         )  # fmt: skip
 
 
-def _source(reading: Reading, trial: Trial) -> str:
+def _source(item: Item, trial: Trial, sites: set[str]) -> str:
     """Where a test was made: by its own word where that is an address or one of the case's sites, else by where the text was found."""
-    item = reading.item
     told = trial.source
-    if told and (told[:1].isdigit() or ":" in told or told in _sites(reading)):
+    if told and (told[:1].isdigit() or ":" in told or told in sites):
         return told
     return f"{item.site}/{item.host}" if item.host else item.site or ""
 
@@ -88,10 +87,6 @@ def _source(reading: Reading, trial: Trial) -> str:
 def _sites(reading: Reading) -> set[str]:
     evidence = reading.evidence
     return {sheet.site for sheet in evidence.sheets} | {source.site for source in evidence.sources if source.site}
-
-
-def _text(at: float | None) -> str:
-    return datetime.fromtimestamp(at, UTC).isoformat() if at is not None else ""
 
 
 PASTED = Kind("pasted tests", _fits, _read)

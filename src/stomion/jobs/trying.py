@@ -21,6 +21,7 @@ from stomion.space.axis import address_number, address_text
 from stomion.space.services import TCP, service_of
 from stomion.trials.model import Trial
 from stomion.trials.reader import read_trials
+from stomion.trials.words import error_of, plain
 
 COUNT, GAP_S, WAIT_S = 5, 0.2, 2
 """Echo requests of a ping, seconds between them, and seconds after which one that is not answered is lost."""
@@ -189,17 +190,11 @@ def _outcome(test: Planned, code: int, text: str, took_ms: float) -> tuple[int, 
         )
     if code == 0:
         return 1, 1, "", [took_ms]
-    return 1, 0, "timeout" if code in NO_ANSWER else _said(text), []
+    return 1, 0, "timeout" if code in NO_ANSWER else error_of(plain(text)) or "timeout", []
 
 
 SOON_MS = 900.0
 """A fetch that fails sooner was refused; nothing else comes back that fast."""
-
-
-def _said(text: str) -> str:
-    low = text.lower()
-    words = {"refused": "refused", "no route": "unreachable", "unreachable": "unreachable", "timed out": "timeout"}
-    return next((error for word, error in words.items() if word in low), "timeout")
 
 
 def _round_trips(trial: Trial) -> list[float]:

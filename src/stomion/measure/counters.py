@@ -6,6 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+WRAP = 1 << 32
+"""A count of 32 bits begins at zero again after this many packets."""
+NEAR_WRAP = 0.9
+"""Share of a full count above which a fall is taken for a wrap and not for a restart."""
+
 
 @dataclass(frozen=True, slots=True)
 class CounterReading:
@@ -36,7 +41,7 @@ class Moved:
 def moved(readings: Sequence[CounterReading], since: float | None = None, until: float | None = None) -> Moved | None:
     """Deltas over all SAs of an end: from the last reading at or before `since` to the first at or after `until`.
 
-    None where fewer than two readings of one SA are there. A count that falls began anew: what it shows then is what moved. An SA first
+    None where fewer than two readings of one SA are there. A count that falls wrapped or began anew; see `rise`. An SA first
     seen within the window counts from its first reading.
     """
     by_sa: dict[str, list[CounterReading]] = {}
@@ -50,20 +55,23 @@ def moved(readings: Sequence[CounterReading], since: float | None = None, until:
     if not steps:
         return None
     steps.sort(key=lambda pair: pair[1].at or 0.0)
-    last_back = next((b.at for a, b in reversed(steps) if _delta(a.back, b.back)), None)
+    last_back = next((b.at for a, b in reversed(steps) if rise(a.back, b.back)), None)
     return Moved(
         min((a.at for a, _ in steps if a.at is not None), default=None),
         max((b.at for _, b in steps if b.at is not None), default=None),
-        sum(_delta(a.out, b.out) for a, b in steps),
-        sum(_delta(a.back, b.back) for a, b in steps),
-        sum(_delta(a.replay, b.replay) for a, b in steps),
-        sum(_delta(a.integrity, b.integrity) for a, b in steps),
+        sum(rise(a.out, b.out) for a, b in steps),
+        sum(rise(a.back, b.back) for a, b in steps),
+        sum(rise(a.replay, b.replay) for a, b in steps),
+        sum(rise(a.integrity, b.integrity) for a, b in steps),
         last_back,
     )
 
 
-def _delta(before: int, after: int) -> int:
-    return after - before if after >= before else after
+def rise(before: int, after: int) -> int:
+    """How far a count moved: one that fell from near 2^32 wrapped, any other one that fell began anew."""
+    if after >= before:
+        return after - before
+    return after + WRAP - before if WRAP > before >= NEAR_WRAP * WRAP else after
 
 
 def _window(rows: list[CounterReading], since: float | None, until: float | None) -> list[CounterReading]:

@@ -6,12 +6,7 @@ from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from stomion.measure.counters import CounterReading
-
-WRAP = 1 << 32
-"""A count of 32 bits begins at zero again after this many packets."""
-NEAR_WRAP = 0.9
-"""Share of a full count above which a fall is taken for a wrap and not for a restart."""
+from stomion.measure.counters import CounterReading, rise
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,13 +43,6 @@ class Totals:
     def sums(self) -> tuple[int, int]:
         """(out, in) over all readings."""
         return (self.points[-1].out, self.points[-1].back) if self.points else (0, 0)
-
-
-def rise(before: int, after: int) -> int:
-    """How far a count moved: one that fell from near 2^32 wrapped, any other one that fell began anew."""
-    if after >= before:
-        return after - before
-    return after + WRAP - before if WRAP > before >= NEAR_WRAP * WRAP else after
 
 
 def totals_of(readings: Sequence[CounterReading]) -> Totals:

@@ -211,7 +211,6 @@ class Fetch:
     scheme: str = "http"
     tries: int = 0
     connected: bool = False
-    done: bool = False
     answered: bool = False
     error: str = ""
     failed: bool = False
@@ -231,13 +230,7 @@ class Fetch:
         if not low:
             return True
         if not self._LINES.search(low) and not re.match(r"\s*http/\d", low):
-            return (
-                self.done is False
-                and self.command is not None
-                and len(low) < LONG
-                and not line.heading
-                and not self.lines_end(low)
-            )
+            return self.command is not None and len(low) < LONG and not line.heading and not self._ends(low)
         self.lines.add(line.number)
         self.at = self.at or line.at
         there = [a for a in addresses_in(line.text) if is_target(a)]
@@ -254,15 +247,14 @@ class Fetch:
         return True
 
     @staticmethod
-    def lines_end(low: str) -> bool:
+    def _ends(low: str) -> bool:
         """A line that certainly belongs to something else."""
         return bool(re.match(r"(?:ping|---|tracero|connection to|nc:|ssh:)", low))
 
     def _outcome(self, low: str, number: int) -> None:
         if re.search(r"^\* connected to|\.\.\. connected|^\* connection established", low):
             self.connected = True
-        if re.search(r"connecting to .*\.\.\.|^\*\s+trying", low):
-            self.tries += "connecting to" in low
+        self.tries += re.search(r"connecting to .*\.\.\.", low) is not None
         if re.search(r"(?:^|< )\s*http/\d(?:\.\d)? \d{3}|awaiting response\.\.\. \d{3}|^statuscode\s*:\s*\d{3}", low):
             self.answered, self.last = True, number
         error = error_of(low)

@@ -177,7 +177,7 @@ class Ping:
             if self._told and seen:
                 # A router's word that there is no way is no answer, whatever the sum makes of it.
                 received = min(received, got)
-        if not sent or received > sent > MOST:
+        if not sent or sent > MOST:
             return []
         times = [p.at for p in self._numbered.values() if p.at is not None]
         at = min(times) if times else self._at
