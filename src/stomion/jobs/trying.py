@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import os
+import shlex
 import subprocess
 import time
 from collections.abc import Callable, Iterator
@@ -45,7 +46,7 @@ class Planned:
     @property
     def says(self) -> str:
         """`quayhead/desk > 10.66.0.9 tcp/443: one connection   (ssh desk …)`."""
-        return f"{self.source} > {self.to} {self.service}: {self.sends}   ({' '.join(self.command)})"
+        return f"{self.source} > {self.to} {self.service}: {self.sends}   ({shlex.join(self.command)})"
 
 
 @dataclass(frozen=True, slots=True)

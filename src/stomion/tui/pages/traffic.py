@@ -54,7 +54,7 @@ def page(drawing: TrafficDrawing, width: int, column: int) -> Built:
             )
             failing = first_failing(rungs)
             if failing is not None and failing.attempt is not None:
-                text = f"the first that fails is {failing.name}: {failing.attempt.says}"
+                text = f"the first that fails, of those that were tried, is {failing.name}: {failing.attempt.says}"
                 built += [(line, Item(place=failing.attempt.where)) for line in paragraph(text, "change", width - 6, 4)]
     return [(clip(line, width), item) for line, item in built]
 
