@@ -528,7 +528,7 @@ def test_sheets_explain_a_bare_refusal(case: Case, change: dict[str, object], lo
         (
             "phase 1 with {b} as initiator failed: no proposal chosen",
             Certainty.POSSIBLE,
-            "refuses every IKE proposal of Quayhead",
+            "refuses what Quayhead offers",
         ),
         (
             "phase 1 with {b} as responder failed: no proposal chosen",

@@ -193,11 +193,12 @@ def summary_of(examined: Examined, tunnel: str | None = None) -> Summary:
         tuple(Unknown(n.file, n.why) for n in evidence.not_recognised),
         tuple(Trouble(p.file, p.text, p.line) for p in evidence.problems),
         tuple(NotUsed(u.file, u.text, u.why, u.line) for u in unused(examined)),
-        _sources(evidence),
+        sources_of(evidence),
     )
 
 
-def _sources(evidence: Evidence) -> tuple[SourceRecord, ...]:
+def sources_of(evidence: Evidence) -> tuple[SourceRecord, ...]:
+    """Every file that was recognised: what it is, how much of it there is, and how much of that was understood."""
     logs = {log.file: log for log in evidence.logs}
     troubles = Counter(p.file for p in evidence.problems)
     out = []

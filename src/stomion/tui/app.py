@@ -76,6 +76,12 @@ def _evidence() -> EvidenceScreen:
     return EvidenceScreen()
 
 
+def _what_was_read() -> Page:
+    from stomion.tui.screens.read import ReadScreen
+
+    return ReadScreen()
+
+
 _MAKE: dict[str, Callable[[], Page]] = {
     "tunnels": TunnelsScreen,
     "tunnel": _tunnel,
@@ -85,6 +91,7 @@ _MAKE: dict[str, Callable[[], Page]] = {
     "counters": _counters,
     "traffic": _traffic,
     "evidence": _evidence,
+    "read": _what_was_read,
 }
 """Every screen by its place; each is made when it is shown first."""
 OF_A_TUNNEL = ("tunnel", "negotiation", "compare", "path", "counters", "traffic")
@@ -202,7 +209,7 @@ class StomionApp(App[None]):
         if place in OF_A_TUNNEL and self.current is not None:
             picture = self.current.picture
             line += [("  ›  ", "faint"), (f"{picture.left.title} – {picture.right.title}", "!strong")]
-        if place in (*OF_A_TUNNEL[1:], "evidence"):
+        if place in (*OF_A_TUNNEL[1:], "evidence", "read"):
             line += [("  ›  ", "faint"), (place, "strong")]
         return line
 

@@ -32,6 +32,7 @@ SCREENS = (
     ("6", "counters"),
     ("7", "traffic"),
     ("9", "evidence"),
+    ("0", "read"),
 )
 
 KEYS: tuple[Key, ...] = (

@@ -111,6 +111,16 @@ def foot(diagnosis: Diagnosis, width: int) -> list[Line]:
     return lines
 
 
+def neighbour(diagnosis: Diagnosis, width: int) -> list[Line]:
+    """A tunnel beside the chosen one: its ends and its sentence in full."""
+    seam = seam_of(diagnosis)
+    names = f"{seam.left} – {seam.right}"
+    return [
+        [("  ", "plain"), (names, _STATUS_TONES[diagnosis.status]), (f" · {diagnosis.status.value}", "faint")],
+        *paragraph(seam.says, "muted", max(20, min(width - 4, 132)), 2),
+    ]
+
+
 def _rests_on(diagnosis: Diagnosis, width: int) -> list[Line]:
     """Of a tunnel without a fault: the first caution and where to look, or what the silence rests on and what is missing."""
     # Not needed before a case is read: the screen is painted first.

@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 
 FOOT = 10
 """Lines kept at least for the chosen tunnel's fault."""
+FRAME = 5
+"""Lines of the bars and of the stages' names."""
 
 
 class TunnelsScreen(Page):
@@ -76,7 +78,7 @@ class TunnelsScreen(Page):
         def line_at(row: int, width: int) -> Line:
             return page.row(shown[row], page.columns(width, names))
 
-        lines.styles.height = max(1, min(len(shown), self.size.height - 5 - FOOT))
+        lines.styles.height = self._rows()
         head = self.query_one("#head", Lines)
         head.show(page.HEADER_ROWS, lambda row, width: page.header(page.columns(width, names))[row])
         current = next((i for i, d in enumerate(shown) if d is self.stomion.current), 0)
@@ -86,6 +88,10 @@ class TunnelsScreen(Page):
         else:
             self._foot()
         self.query_one("#above").refresh()
+
+    def _rows(self) -> int:
+        """Rows of the list: as many as there are tunnels, as long as their chosen one's fault has room below."""
+        return max(1, min(len(self._shown), self.size.height - FRAME - FOOT))
 
     def _why_empty(self) -> list[str]:
         examined = self.stomion.examined
@@ -120,7 +126,20 @@ class TunnelsScreen(Page):
         for end in diagnosis.picture.ends:
             if not end.given:
                 built += [[], *page.settings_lines(diagnosis, end, min(width - 4, 110), 2)]
+        # The layout may not have followed yet: what is left below the list is worked out.
+        built += self._neighbours(width, self.size.height - FRAME - self._rows() - len(built))
         foot.show(len(built), lambda row, _width: built[row])
+
+    def _neighbours(self, width: int, free: int) -> list[Line]:
+        """What the tunnels below the chosen one say, whole, as far as lines are left."""
+        at = next((i for i, d in enumerate(self._shown) if d is self.stomion.current), None)
+        built: list[Line] = []
+        for diagnosis in self._shown[at + 1 :] if at is not None else ():
+            more = page.neighbour(diagnosis, width)
+            if len(built) + len(more) + 1 > free:
+                break
+            built += [[], *more]
+        return built
 
     @on(Lines.Moved)
     def moved(self, event: Lines.Moved) -> None:

@@ -24,12 +24,15 @@ def judge(context: Context) -> Finding | None:
     if cause is None or cause.what is not What.AUTH_REFUSED or methods(context):
         return None
     by, asker = cause.by, context.asker
+    first = context.picture.version == 1
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,
         sides=(context.picture.left.site, context.picture.right.site),
         certainty=Certainty.LIKELY if cause.refusal else Certainty.POSSIBLE,
         summary=f"{by.title} refused to authenticate {asker.title} and did not say why: the key or the identity is wrong.",
+        detail=f"One look decides: the log of {by.title} at the moment of the refusal."
+        + (f" With IKEv1 it may also be set to the other exchange mode than {asker.title} asks in." if first else ""),
         remedies=(
             Remedy(
                 by.site,
@@ -40,9 +43,9 @@ def judge(context: Context) -> Finding | None:
         evidence=context.evidence(),
         facts={
             "attempts": context.attempts(),
-            "candidates": ["key-mismatch", "identity-mismatch", "certificate-rejected"],
+            "candidates": ["key-mismatch", "identity-mismatch", "certificate-rejected"]
+            + (["ike-mode-mismatch"] if first else []),
         },
-        detail=f"One look decides: the log of {by.title} at the moment of the refusal.",
     )
 
 

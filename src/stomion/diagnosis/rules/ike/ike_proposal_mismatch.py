@@ -38,7 +38,7 @@ def judge(context: Context) -> Finding | None:
             e.site for e in context.picture.ends if offers.miss is None or any(r.side == e.site for r in remedies)
         ),
         certainty=certainty,
-        summary=_summary(asker.title, refuser.title, offers, context.untold),
+        summary=_summary(asker.title, refuser.title, offers, context.untold, certainty is Certainty.POSSIBLE),
         remedies=remedies,
         evidence=context.evidence(),
         facts=offers.facts(asker.site, refuser.site) | {"attempts": context.attempts()},
@@ -55,12 +55,14 @@ def _certainty(context: Context, offers: Offers) -> Certainty:
     return Certainty.POSSIBLE
 
 
-def _summary(asker: str, refuser: str, offers: Offers, untold: bool) -> str:
+def _summary(asker: str, refuser: str, offers: Offers, untold: bool, bare: bool) -> str:
     if offers.miss is None:
         named = named_offers(sorted_offers(offers)) if offers.offered else ""
         offered = f", which offers {named}" if named else ""
         if untold:
             return f"{refuser} and {asker} agree on no IKE proposal{offered and f' ({asker} offers {named})'}; which end refused is not said."
+        if bare:
+            return f"{refuser} refuses what {asker} offers{named and f', {named}'}: none of it fits, or it has no tunnel for this peer."
         return f"{refuser} refuses every IKE proposal of {asker}{offered}."
     if offers.combined:
         takes = listed([str(p) for p in offers.accepted[:2]])

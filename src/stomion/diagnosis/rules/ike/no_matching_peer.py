@@ -39,10 +39,20 @@ def judge(context: Context) -> Finding | None:
         certainty=context.certainty() if known else Certainty.LIKELY,
         detail=open_,
         summary=f"{by.title} has no tunnel configured for {address}, from which {asker.title} asks{expects}.",
-        remedies=(Remedy(by.site, f"set the peer address of this tunnel to {address}"),),
+        remedies=(
+            Remedy(
+                by.site,
+                f"set the peer address of this tunnel to {address}"
+                + ("" if known else _version(context.picture.version)),
+            ),
+        ),
         evidence=context.evidence(),
         facts={"asked_from": address, "expects": declared},
     )
+
+
+def _version(version: int | None) -> str:
+    return f", and see that it takes IKEv{version}" if version else ", and see that it takes the IKE version asked with"
 
 
 RULE = Rule(SPEC, judge)
