@@ -11,7 +11,7 @@ from stomion.model.event import Event
 from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import NotRecognised, Problem, Provenance
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
-from stomion.model.sa import State
+from stomion.model.sa import Drop, State
 from stomion.model.site import SiteSheet
 from stomion.model.tables import Tables
 from stomion.wire.ike.keys import IkeKeys
@@ -109,6 +109,8 @@ class Evidence:
     pings: list[Placed[PingRecord]] = field(default_factory=list)
     states: list[State] = field(default_factory=list)
     """SAs as the operating systems list them, direction by direction."""
+    drops: list[Drop] = field(default_factory=list)
+    """What whole gateways threw away, reading by reading."""
     happenings: list[Placed[EventRecord]] = field(default_factory=list)
     addresses: dict[str, set[str]] = field(default_factory=dict)
     networks: dict[str, set[str]] = field(default_factory=dict)

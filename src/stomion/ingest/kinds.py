@@ -4,7 +4,20 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from stomion.ingest import capture, casefile, dumpfile, logfile, nothing, ostables, pasted, records, sitesheet, yang
+from stomion.ingest import (
+    capture,
+    casefile,
+    csvrecords,
+    dumpfile,
+    logfile,
+    nothing,
+    osdrops,
+    ostables,
+    pasted,
+    records,
+    sitesheet,
+    yang,
+)
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Kind
 
@@ -15,9 +28,11 @@ KINDS: tuple[Kind, ...] = (
     capture.CAPTURE,
     nothing.KEYS,
     records.RECORDS,
+    csvrecords.CSV_RECORDS,
     ostables.FILTER_RULES,
     yang.MODEL_DATA,
     ostables.ADDRESSES,
+    osdrops.LINKS,
     ostables.RULES,
     ostables.ROUTES,
     nothing.BINARY,
@@ -25,6 +40,7 @@ KINDS: tuple[Kind, ...] = (
     pasted.PASTED,
     ostables.POLICIES,
     ostables.STATES,
+    osdrops.DROPS,
     dumpfile.DUMP,
     logfile.LOG,
 )

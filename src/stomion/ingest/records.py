@@ -41,7 +41,7 @@ def _read(reading: Reading) -> None:
                 if bad <= MAX_PROBLEMS_PER_FILE:
                     reading.problem(f"no record: {error}", number)
                 continue
-            _keep(record, number, reading)
+            keep(record, number, reading)
     if bad > MAX_PROBLEMS_PER_FILE:
         reading.problem(f"{bad - MAX_PROBLEMS_PER_FILE:,} more lines are no records")
     reading.source("records", count, "records")
@@ -78,7 +78,8 @@ def _record(text: str) -> Record:
     return found
 
 
-def _keep(record: Record, number: int, reading: Reading) -> None:
+def keep(record: Record, number: int, reading: Reading) -> None:
+    """Put one record into the evidence, with its line."""
     evidence, file = reading.evidence, reading.item.name
     if isinstance(record, TestRecord):
         evidence.tests.append(Placed(record, file, number))

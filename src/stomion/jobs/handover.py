@@ -10,7 +10,9 @@ from stomion.jobs.beside import beside, safe_name
 from stomion.jobs.examine import Examined
 from stomion.render import html, markdown
 from stomion.render.document import Document, Section
+from stomion.tunnel.picture import Picture
 from stomion.views.handover import Handover, Setting, handover
+from stomion.whatif.needed import needs_of
 
 
 def handover_document(examined: Examined, tunnel: str | None, site: str) -> Document:
@@ -26,10 +28,25 @@ def handover_document(examined: Examined, tunnel: str | None, site: str) -> Docu
         raise UsageError(f"{site}: {what}; there are: {names or 'none'}")
     picture = chosen[0].picture
     end = next(e for e in picture.ends if e.site == site)
-    return document_of(handover(picture, end))
+    return document_of(handover(picture, end), lacking(picture, site))
 
 
-def document_of(found: Handover) -> Document:
+def lacking(picture: Picture, site: str) -> tuple[str, ...]:
+    """The changes at a site, in order, after which what is expected would pass by the tables; at the other end too where it needs both."""
+    found = needs_of(picture)
+    if found is None or not found.changes:
+        return ()
+    lines = []
+    for need in found.changes:
+        who = "" if need.site == site else f"{need.site} has to: "
+        at = f"at {need.host}: " if need.host else ""
+        lines.append(f"{who}{at}{need.words} (for {'; '.join(need.flows[:3])})")
+    if found.left:
+        lines.append(f"{len(found.left)} more of what is expected would still fail, for causes that no rule mends.")
+    return tuple(lines)
+
+
+def document_of(found: Handover, lacks: tuple[str, ...] = ()) -> Document:
     """The list laid out; it holds no key."""
     mark = (
         (f"Compare the key by its mark, never by itself: {found.key_mark} (stomion keymark).",)
@@ -43,6 +60,7 @@ def document_of(found: Handover) -> Document:
         Section("Child SA (ESP)", ("set", "to", "IANA number"), _rows(found.child)),
         Section("Selectors", ("set", "to", "number"), _rows(found.selectors)),
         Section("Translation, routes and filters", notes=found.path),
+        Section("Lacking for what is expected, in order", notes=lacks),
         Section("How to test", notes=found.tests),
     ]
     if found.open_points:

@@ -39,6 +39,18 @@ class State:
 
 
 @dataclass(frozen=True, slots=True)
+class Drop:
+    """A count of packets that a whole gateway threw away for one cause, since it was started: `replay`, `integrity`, `no_sa`, `selector`,
+    `overflow` …, or of one link (`dev`): `link-errors`, `link-dropped`."""
+
+    site: str
+    cause: str
+    count: int
+    where: Provenance
+    dev: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Sa:
     """One pair: SPIs in hexadecimal, empty where not known; moments in seconds since 1970 UTC; spans in seconds; packets and bytes since
     it was made. None and empty stand for what nobody tells. `at` is the moment of which the rest speaks, `words` the source's own word for

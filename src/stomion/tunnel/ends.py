@@ -10,6 +10,7 @@ from stomion.measure.counters import CounterReading
 from stomion.model.event import Event, What
 from stomion.model.record import CounterRecord
 from stomion.model.site import SheetTunnel
+from stomion.tunnel.dropped import dropped_by
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import without_any
 from stomion.tunnel.pairing import Plan, is_knock
@@ -115,6 +116,7 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
         in_packets=back,
         readings=tuple(_reading(placed.record) for placed in read),
         sas=with_listed(sas_of(end.site, story, events, read), listed),
+        dropped=dropped_by(index.states.get(end.site, ()), index.drops.get(end.site, ()), other.addresses),
         readings_at=tuple(placed.where(end.site) for placed in read),
     )
 

@@ -13,7 +13,7 @@ from stomion.case.evidence import Evidence, Log, Placed
 from stomion.model.event import Event
 from stomion.model.packet import Datagram
 from stomion.model.record import CounterRecord
-from stomion.model.sa import State
+from stomion.model.sa import Drop, State
 from stomion.model.site import SheetTunnel, SiteSheet
 from stomion.model.tables import Tables
 from stomion.space.axis import address_number
@@ -98,6 +98,9 @@ class Index:
         self.states: dict[str, list[State]] = {}
         for state in evidence.states:
             self.states.setdefault(state.site, []).append(state)
+        self.drops: dict[str, list[Drop]] = {}
+        for drop in evidence.drops:
+            self.drops.setdefault(drop.site, []).append(drop)
         self.logs: dict[str | None, list[Log]] = {}
         for log in evidence.logs:
             self.logs.setdefault(log.site, []).append(log)

@@ -102,6 +102,19 @@ class EspSeen:
 
 
 @dataclass(frozen=True, slots=True)
+class Dropped:
+    """Packets that an end threw away for one cause (see model.sa.Drop), by a list of its SAs (`own`) or by the whole gateway's counts; the
+    rise between two readings where there are two (`risen`), else since the count began."""
+
+    cause: str
+    count: int
+    where: Provenance
+    own: bool = False
+    risen: bool = False
+    dev: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class End:
     """One end of a tunnel. `given` tells whether any evidence was taken at this end; without it all is inferred."""
 
@@ -133,6 +146,8 @@ class End:
     """Every reading of the tunnel's counters in the order of the records, and where each stands."""
     sas: tuple[Sa, ...] = ()
     """Its SA pairs, newest first; see tunnel.sas."""
+    dropped: tuple[Dropped, ...] = ()
+    """What it is known to have thrown away; see tunnel.dropped."""
     ike_proposals: tuple[Proposal, ...] = ()
     child_proposals: tuple[Proposal, ...] = ()
     tables: Tables | None = None

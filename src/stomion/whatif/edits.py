@@ -29,6 +29,18 @@ def moved(tables: Tables, rule: Rule, step: int) -> Edited:
     return tables, f"in {chain.name} move {rule.label} {word} {other.label}"
 
 
+def raised(tables: Tables, rule: Rule, above: Rule) -> Edited:
+    """The rule further up, right above another one of its chain. Raises UsageError where it does not stand below that."""
+    chain, at = _place(tables, rule)
+    to = next((i for i, r in enumerate(chain.rules) if r is above), at)
+    if to >= at:
+        raise UsageError("The rule does not stand below that one.")
+    rest = [r for r in chain.rules if r is not rule]
+    return _with_rules(tables, chain, [*rest[:to], rule, *rest[to:]]), (
+        f"in {chain.name} move {rule.label} above {above.label}"
+    )
+
+
 def without(tables: Tables, rule: Rule) -> Edited:
     """The tables with one rule switched off. Raises UsageError where it is not among them."""
     chain, _ = _place(tables, rule)
@@ -55,8 +67,9 @@ def without_routing_rule(tables: Tables, rule: RoutingRule) -> Edited:
     ), f"take {rule.label} away"
 
 
-def added(tables: Tables, typed: Typed, before: Rule | None = None) -> Edited:
-    """The tables with what was typed: a rule stands above `before` where that is of its kind, else above all of its chain."""
+def added(tables: Tables, typed: Typed, before: Rule | None = None, *, last: bool = False) -> Edited:
+    """The tables with what was typed: a rule stands above `before` where that is of its kind, else above all of its chain, or below all
+    (`last`)."""
     if typed.forwarding is not None:
         return replace(
             tables, forwarding=typed.forwarding, forwarding_v6=typed.forwarding
@@ -67,10 +80,11 @@ def added(tables: Tables, typed: Typed, before: Rule | None = None) -> Edited:
     chain = _chain_for(tables, typed, before)
     at = next((i for i, r in enumerate(chain.rules) if r is before), None)
     if at is None or before is None or before.number == 0:
-        at = next((i for i, r in enumerate(chain.rules) if r.number != 0), len(chain.rules))
+        top = next((i for i, r in enumerate(chain.rules) if r.number != 0), len(chain.rules))
+        at = len(chain.rules) if last else top
     rule = replace(typed.rule, number=_fresh(tables), text=typed.text)
     rules = [*chain.rules[:at], rule, *chain.rules[at:]]
-    place = f" above {chain.rules[at].label}" if at < len(chain.rules) else ""
+    place = f" above {chain.rules[at].label}" if at < len(chain.rules) else " at its end" if last else ""
     return _with_rules(tables, chain, rules), f"in {chain.name} add{place}: {typed.text}"
 
 

@@ -8,6 +8,7 @@ from stomion.model.provenance import Provenance
 from stomion.tui.spans import Line, clip, cut, left, paragraph
 from stomion.views.traffic import MARKS, MEANS, Entry, Matrix, Rung, Strip, TrafficDrawing, first_failing
 from stomion.vocabulary.times import clock_text
+from stomion.whatif.needed import Needs
 
 NAMES = 24
 """Columns of the sources' names."""
@@ -35,7 +36,7 @@ def columns_of(matrix: Matrix, width: int) -> tuple[int, int]:
     return count, min(40, room // count)
 
 
-def page(drawing: TrafficDrawing, width: int, column: int) -> Built:
+def page(drawing: TrafficDrawing, width: int, column: int, needs: Needs | None = None) -> Built:
     """`column` is the target under the cursor, counted over all targets of a matrix."""
     built: Built = [([], Item())]
     for matrix in drawing.matrices:
@@ -56,7 +57,30 @@ def page(drawing: TrafficDrawing, width: int, column: int) -> Built:
             if failing is not None and failing.attempt is not None:
                 text = f"the first that fails, of those that were tried, is {failing.name}: {failing.attempt.says}"
                 built += [(line, Item(place=failing.attempt.where)) for line in paragraph(text, "change", width - 6, 4)]
-    return [(clip(line, width), item) for line, item in built]
+    return [(clip(line, width), item) for line, item in built + _lacking(drawing, needs, width)]
+
+
+def _lacking(drawing: TrafficDrawing, needs: Needs | None, width: int) -> Built:
+    """The fewest changes after which all that is wanted would pass, in their order."""
+    if needs is None or not needs.changes:
+        return []
+    flows = "1 flow" if needs.mended == 1 else f"{needs.mended} flows"
+    built: Built = [([], Item()), ([("  ", "plain"), (f"lacking, by the tables, for {flows}", "muted")], Item())]
+    titles = {e.site: e.title for e in drawing.picture.ends}
+    for number, need in enumerate(needs.changes, 1):
+        name = titles.get(need.site, need.site) + (f"/{need.host}" if need.host else "")
+        first, *rest = paragraph(need.words, "plain", width - NAMES - 4, 0)
+        built.append(([("  ", "plain"), (left(f"{number}  {name}", NAMES), "change"), *first], Item()))
+        built += [([(" " * (NAMES + 2), "plain"), *line], Item()) for line in rest]
+    if needs.left:
+        count = len(needs.left)
+        built.append(
+            (
+                [(" " * (NAMES + 2), "plain"), (f"{count} more would still fail, for causes no rule mends", "muted")],
+                Item(),
+            )
+        )
+    return built
 
 
 def _matrix(matrix: Matrix, width: int, column: int) -> Built:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from textual import on
 from textual.app import ComposeResult
 
+from stomion.diagnosis.runner import Diagnosis
 from stomion.model.provenance import Provenance
 from stomion.tui.keymap import bindings
 from stomion.tui.pages import traffic as page
@@ -12,6 +13,7 @@ from stomion.tui.screens.base import Page
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
 from stomion.views.traffic import TrafficDrawing, traffic_of
+from stomion.whatif.needed import Needs, needs_of
 
 DETAIL = 8
 """Lines of the pane that spells a cell out."""
@@ -31,6 +33,8 @@ class TrafficScreen(Page):
         self._built: page.Built = []
         self._detail: list[tuple[Line, Provenance]] = []
         self._of = ""
+        self._needs: Needs | None = None
+        self._needs_of: Diagnosis | None = None
         self._column = 0
 
     def content(self) -> ComposeResult:
@@ -53,6 +57,8 @@ class TrafficScreen(Page):
         if fresh:
             self._of, self._column = diagnosis.picture.name, 0
         drawing = self._drawing = traffic_of(diagnosis)
+        if diagnosis is not self._needs_of:
+            self._needs_of, self._needs = diagnosis, needs_of(diagnosis.picture)
         if not (drawing.matrices or drawing.strips or any(r.fares for _, rungs in drawing.ladders for r in rungs)):
             said: list[Line] = [
                 [],
@@ -75,7 +81,7 @@ class TrafficScreen(Page):
         if self._drawing is None:
             return
         lines = self.query_one("#traffic", Lines)
-        built = self._built = page.page(self._drawing, self.size.width - 1, self._column)
+        built = self._built = page.page(self._drawing, self.size.width - 1, self._column, self._needs)
         lines.show(
             len(built),
             lambda r, _w: built[r][0],

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.carriage.thrown_away import by_packets, thrown_away
+from stomion.diagnosis.rules.carriage.thrown_away import by_lists, by_packets, thrown_away
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Finding, Stage
 
@@ -19,7 +19,10 @@ SPEC = Spec(
 
 def judge(context: Context) -> Finding | None:
     remedy = "look for what rewrites or damages packets: a translation helper, a faulty line or card; capture ESP at both ends and compare"
-    counted = thrown_away(context, SPEC, "integrity", "as changed on the way (integrity check)", remedy)
+    changed = "as changed on the way (integrity check)"
+    counted = thrown_away(context, SPEC, "integrity", changed, remedy) or by_lists(
+        context, SPEC, "integrity", changed, remedy
+    )
     words = "with other bytes than they left with, under the same sequence number"
     return counted or by_packets(context, SPEC, "changed", words, remedy)
 

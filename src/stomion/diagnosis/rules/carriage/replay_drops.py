@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.carriage.thrown_away import FEW, by_packets, thrown_away
+from stomion.diagnosis.rules.carriage.thrown_away import FEW, by_lists, by_packets, thrown_away
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.measure.esporder import WINDOW
 from stomion.model.finding import Finding, Stage
@@ -21,7 +21,8 @@ SPEC = Spec(
 
 def judge(context: Context) -> Finding | None:
     remedy = "keep the tunnel's packets in one queue and on one path; else widen the replay window at the receiving end"
-    counted = thrown_away(context, SPEC, "replay", "as replayed or too late for its window", remedy)
+    late = "as replayed or too late for its window"
+    counted = thrown_away(context, SPEC, "replay", late, remedy) or by_lists(context, SPEC, "replay", late, remedy)
     if counted is not None or not any(a.sent - a.received >= FEW for a in latest(context.picture) if not a.silent):
         # Without a loss the receiver's window is wide enough, however late they come.
         return counted

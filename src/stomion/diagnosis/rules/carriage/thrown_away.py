@@ -6,6 +6,7 @@ from stomion.diagnosis.spec import Context, Spec
 from stomion.measure.counters import Moved, moved
 from stomion.model.finding import PATH, Certainty, Finding, Remedy
 from stomion.model.provenance import Provenance
+from stomion.tunnel.attempts import latest
 from stomion.tunnel.counted import places
 from stomion.tunnel.picture import End
 
@@ -40,6 +41,27 @@ def by_packets(context: Context, spec: Spec, kind: str, words: str, remedy: str)
             [Remedy(PATH, remedy)],
             [Provenance(file, start.site) for file in seen.files],
             {kind: count, "compared": seen.order.both, "at": end.site},
+        )
+    return None
+
+
+def by_lists(context: Context, spec: Spec, kind: str, words: str, remedy: str) -> Finding | None:
+    """The same from the system's own counts, where something is lost: of the tunnel's SA, or of the whole gateway."""
+    if not any(a.sent - a.received >= FEW for a in latest(context.picture)):
+        return None
+    for end in context.picture.ends:
+        found = next((d for d in end.dropped if d.cause == kind and d.count >= FEW and (d.own or d.risen)), None)
+        if found is None:
+            continue
+        start = context.picture.other(end)
+        whose = f"of {start.title}'s packets" if found.own else "packets, over all its tunnels,"
+        return spec.finding(
+            [PATH],
+            Certainty.LIKELY if found.own else Certainty.POSSIBLE,
+            f"{end.title} threw {found.count} {whose} away {words}.",
+            [Remedy(PATH, remedy)],
+            [found.where],
+            {"errors": found.count, "at": end.site},
         )
     return None
 

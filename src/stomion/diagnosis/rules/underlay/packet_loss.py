@@ -36,6 +36,7 @@ def judge(context: Context) -> Finding | None:
             ],
             [series.where],
             {"lost": loss.lost, "sent": loss.sent, "runs": loss.runs},
+            detail=_links(context),
         )
     return _of_tests(context)
 
@@ -53,7 +54,20 @@ def _of_tests(context: Context) -> Finding | None:
         [Remedy(PATH, _TEST)],
         [a.where for a in lossy],
         {"lost": lost, "sent": sent},
+        detail=_links(context),
     )
+
+
+def _links(context: Context) -> str:
+    """Links of either gateway that count errors or dropped packets."""
+    words = {"link-errors": "damaged packets received", "link-dropped": "received packets dropped"}
+    said = [
+        f"{end.title}'s {d.dev} counts {d.count:,} {words[d.cause]} ({d.where})"
+        for end in context.picture.ends
+        for d in end.dropped
+        if d.cause in words
+    ]
+    return "; ".join(said) + "." if said else ""
 
 
 RULE = Rule(SPEC, judge)
