@@ -87,7 +87,7 @@ def test_what_will_be_sent_is_shown_and_asked_for_first(tmp_path: Path) -> None:
     code, output = _run(case, "--plan")
     assert code == 0
     assert (
-        "far > 10.66.0.9 icmp: 5 echo requests, one every 0.2 s   (ssh far.example ping -n -c 5 -i 0.2 -W 2 10.66.0.9)"
+        "far > 10.66.0.9 icmp: 5 echo requests, one every 0.2 s   (ssh far.example 'ping -n -c 5 -i 0.2 -W 2 10.66.0.9')"
         in output
     )
     assert "case.toml declares no vantage desk" in output
@@ -167,3 +167,30 @@ def test_real_pings_and_connections_through_a_namespace(tmp_path: Path) -> None:
     assert found[1][4] in ("unreachable", "timeout")
     assert (code, output.count("━━")) == (0, 4)
     assert len(written[0]["rtt_ms"]) == 5
+
+
+@pytest.mark.usefixtures("namespaces")
+def test_the_largest_packet_is_found_and_a_name_server_asked(tmp_path: Path) -> None:
+    subprocess.run(["ip", "-n", A, "link", "set", "v0", "mtu", "1403"], check=True)
+    serve = (
+        "import socket; s = socket.socket(type=socket.SOCK_DGRAM); s.bind(('10.96.0.2', 53)); print('up', flush=True)\n"
+        "data, to = s.recvfrom(512); assert len(data) == 17; s.sendto(data, to)"
+    )
+    server = subprocess.Popen(["ip", "netns", "exec", B, "python3", "-c", serve], stdout=subprocess.PIPE)
+    try:
+        assert server.stdout is not None
+        assert server.stdout.readline() == b"up\n"
+        rows = [("desk", "10.96.0.2", "udp/53", "reach"), ("desk", "10.96.0.2", "udp/123", "blocked")]
+        case = _case(tmp_path, [*rows, ("desk", "10.96.0.2", "icmp", "reach")], {"desk": ["ip", "netns", "exec", A]})
+        assert "up to 12 times 2 echo requests" in _run(case, "--sizes", "--plan")[1]
+        code, output = _run(case, "--sizes", "--yes")
+    finally:
+        server.kill()
+        server.communicate()
+    assert code == 0, output
+    written = [json.loads(line) for line in (tmp_path / "path" / "tried.jsonl").read_text().splitlines()]
+    by_udp = [(r["service"], r["received"], r.get("error")) for r in written[:2]]
+    assert by_udp == [("udp/53", 1, None), ("udp/123", 0, "refused")]
+    sized = [r for r in written if "size" in r]
+    assert max(r["size"] for r in sized if r["received"]) == 1403
+    assert min(r["size"] for r in sized if not r["received"]) == 1404

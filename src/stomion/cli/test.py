@@ -24,6 +24,7 @@ LEAST_S = 5.0
     context_settings={"help_option_names": ["-h", "--help"]},
     epilog="Examples:\n\n\b\n  stomion test CASE --plan          what would be sent, and from where; nothing is sent\n"
     "  stomion test CASE                 shows that first, then asks\n"
+    "  stomion test CASE --sizes             the largest packet for each ping as well\n"
     "  stomion test CASE --yes --interval 60\n\n"
     "\b\ncase.toml declares who tries what:\n"
     '  [[vantage]]\n  name = "quayhead/desk"\n  command = ["ssh", "desk.quayhead.example"]      # empty: this machine\n'
@@ -32,6 +33,9 @@ LEAST_S = 5.0
 )
 @click.argument("case", type=click.Path(path_type=Path, exists=True, file_okay=False))
 @click.option("--only", metavar="NAME", default="", help="Only from this source, or to this target.")
+@click.option(
+    "--sizes", is_flag=True, help="Look for the largest packet too, with every ping that is expected to pass."
+)
 @click.option("--plan", "plan_only", is_flag=True, help="Show what would be sent, and send nothing.")
 @click.option(
     "--yes", is_flag=True, help="Do not ask; for scripts. The commands of case.toml are run as they stand there."
@@ -39,13 +43,13 @@ LEAST_S = 5.0
 @click.option(
     "--interval", type=click.FloatRange(min=LEAST_S), metavar="S", help="Again every S seconds, until ctrl+c."
 )
-def command(case: Path, only: str, plan_only: bool, yes: bool, interval: float | None) -> None:
+def command(case: Path, only: str, sizes: bool, plan_only: bool, yes: bool, interval: float | None) -> None:
     """Run what case.toml expects, one test after the other, and append the results to the case as records (path/tried.jsonl)."""
     from stomion.ingest.folder import read_case
     from stomion.jobs.trying import plan_of, writer
 
     evidence = read_case([case])
-    plan = plan_of(evidence, only)
+    plan = plan_of(evidence, only, sizes=sizes)
     for test in plan.tests:
         click.echo(f"would try  {test.says}" if plan_only else f"to try  {test.says}")
     for line in plan.left_out:
@@ -77,10 +81,12 @@ def _round(plan: Plan, write: Callable[[dict[str, object]], None]) -> int:
     wrong = 0
     for test, record in run_plan(plan, write):
         good = as_expected(record)
-        wrong += not good
+        # A size that does not pass is what was looked for.
+        wrong += not good and not test.size
+        size = f" with {test.size:,} bytes" if test.size else ""
         error = f", {record['error']}" if record.get("error") else ""
         sign = "━━" if good else "╱╱"
         click.echo(
-            f"{sign}  {test.source} > {test.to} {test.service}: {record['received']} of {record['sent']} answered{error}"
+            f"{sign}  {test.source} > {test.to} {test.service}{size}: {record['received']} of {record['sent']} answered{error}"
         )
     return wrong

@@ -11,7 +11,7 @@ from stomion.ingest.item import Item
 from stomion.ingest.logfile import read_beside
 from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
-from stomion.model.record import PingRecord, TestRecord
+from stomion.model.record import LARGE, PingRecord, TestRecord
 from stomion.trials.model import Trial
 from stomion.trials.reader import read_trials
 from stomion.vocabulary.clean import decode_line
@@ -44,12 +44,18 @@ def _read(reading: Reading) -> None:
     probes = 0
     for trial in trials:
         source = _source(item, trial, sites)
-        if trial.probes and (len(trial.probes) >= MANY or any(p.at is not None for p in trial.probes)):
+        if (
+            trial.probes
+            and trial.size < LARGE
+            and (len(trial.probes) >= MANY or any(p.at is not None for p in trial.probes))
+        ):
             probes += len(trial.probes)
             reading.evidence.pings.extend(_series(trial, source, item.name))
         else:
             at = utc_text(trial.at) or ""
-            record = TestRecord(at, source, trial.to, trial.service, trial.sent, trial.received, trial.error)
+            record = TestRecord(
+                at, source, trial.to, trial.service, trial.sent, trial.received, trial.error, size=trial.size
+            )
             reading.evidence.tests.append(Placed(record, item.name, trial.line))
         if trial.at is not None:
             reading.years.note(trial.at)

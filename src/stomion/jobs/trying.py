@@ -11,7 +11,7 @@ import shlex
 import subprocess
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -19,7 +19,7 @@ from stomion.case.evidence import Evidence
 from stomion.errors import UsageError
 from stomion.jobs.demo import demo_folder
 from stomion.space.axis import address_number, address_text
-from stomion.space.services import TCP, service_of
+from stomion.space.services import TCP, UDP, service_of
 from stomion.trials.model import Trial
 from stomion.trials.reader import read_trials
 from stomion.trials.words import error_of, plain
@@ -42,6 +42,10 @@ class Planned:
     command: tuple[str, ...]
     sends: str
     """What leaves, in words."""
+    size: int = 0
+    """Bytes of each packet; 0 for a usual one."""
+    climbs: tuple[str, ...] | None = None
+    """Where it is the search for the largest packet that passes, of which each step is a test: the vantage's command."""
 
     @property
     def says(self) -> str:
@@ -57,8 +61,9 @@ class Plan:
     left_out: tuple[str, ...]
 
 
-def plan_of(evidence: Evidence, only: str = "") -> Plan:
-    """From the flows that case.toml expects; `only` keeps those from one source or to one target."""
+def plan_of(evidence: Evidence, only: str = "", *, sizes: bool = False) -> Plan:
+    """From the flows that case.toml expects; `only` keeps those from one source or to one target. `sizes` has the largest packet looked
+    for as well, with each ping that is expected to be answered."""
     tests: list[Planned] = []
     left_out: list[str] = []
     for source, to, service, expected, _line in evidence.expects:
@@ -74,11 +79,56 @@ def plan_of(evidence: Evidence, only: str = "") -> Plan:
         else:
             found = _command(target, service)
             if found is None:
-                left_out.append(f"{what}: silence on {service} would tell nothing; ping, tcp and http are tried")
+                left_out.append(
+                    f"{what}: silence on {service} would tell nothing; ping, tcp, http, udp/53 and udp/123 are tried"
+                )
             else:
                 command, sends = found
-                tests.append(Planned(source, target, service, expected, (*prefix, *command), sends))
+                tests.append(Planned(source, target, service, expected, _at(prefix, command), sends))
+                if sizes and service in ("icmp", "") and expected == "reach":
+                    tests.append(_ladder(source, target, prefix))
     return Plan(tuple(tests), tuple(left_out))
+
+
+def _at(prefix: tuple[str, ...], command: tuple[str, ...]) -> tuple[str, ...]:
+    """A command run from a vantage. A shell at the far end of ssh takes it apart once more: there it is one word, quoted."""
+    far = bool(prefix) and Path(prefix[0]).name == "ssh"
+    return (*prefix, shlex.join(command)) if far else (*prefix, *command)
+
+
+SMALLEST, LARGEST = 576, 1500
+"""Bytes between which the largest packet is looked for: what every host takes (RFC 791), and Ethernet's."""
+STEPS, PROBES = 12, 2
+"""Sizes that are tried at most, and echo requests of each."""
+
+
+def _ladder(source: str, to: str, prefix: tuple[str, ...]) -> Planned:
+    sends = f"up to {STEPS} times {PROBES} echo requests of {SMALLEST} to {LARGEST:,} bytes, not to be fragmented"
+    return Planned(source, to, "icmp", "reach", _at(prefix, _sized(to, LARGEST)), sends, LARGEST, prefix)
+
+
+def _sized(to: str, size: int) -> tuple[str, ...]:
+    data = size - (48 if ":" in to else 28)
+    return (
+        "ping", "-n", "-c", str(PROBES), "-i", str(GAP_S), "-W", str(WAIT_S), "-M", "do", "-s", str(data), to,
+    )  # fmt: skip
+
+
+def _climbed(test: Planned) -> Iterator[tuple[Planned, dict[str, object]]]:
+    """The search by halves: the whole first, as most often it passes; else between what passed and what did not."""
+    prefix = test.climbs or ()
+    low, high, size = SMALLEST, LARGEST + 1, LARGEST
+    for number in range(STEPS):
+        step = replace(test, command=_at(prefix, _sized(test.to, size)), size=size, climbs=None)
+        record = _try(step)
+        yield step, record
+        if record["received"]:
+            low = size
+        else:
+            high = size
+        if high - low <= 1 or (number == 1 and not record["received"]):
+            return
+        size = SMALLEST if number == 0 else (low + high) // 2
 
 
 def _address(to: str, evidence: Evidence) -> str:
@@ -96,6 +146,16 @@ def _address(to: str, evidence: Evidence) -> str:
     return address_text(rows[0]) if rows else ""
 
 
+_ASKED_BY_UDP = {
+    53: (
+        r"\123\001\001\000\000\001\000\000\000\000\000\000\000\000\002\000\001",
+        "one DNS query for the root's name servers",
+    ),
+    123: (r"\043" + r"\000" * 47, "one NTP request"),
+}
+"""Services over UDP that answer a request anybody may make: a DNS query (RFC 1035 4.1), an NTP request (RFC 5905 7.3)."""
+
+
 def _command(to: str, service: str) -> tuple[tuple[str, ...], str] | None:
     """The command that tries a service, and what it sends; every word of it is fixed or an address and a port that were checked."""
     words: tuple[str, ...]
@@ -107,6 +167,12 @@ def _command(to: str, service: str) -> tuple[tuple[str, ...], str] | None:
         ((low, _), (port, last)) = service_of(service)[0]
     except ValueError:
         return None
+    if low == UDP and port in _ASKED_BY_UDP:
+        ask, words_of_it = _ASKED_BY_UDP[port]
+        # Only an answer tells anything: silence on a port that is asked in another protocol would not.
+        read = "dd bs=512 count=1 status=none <&3 | wc -c"
+        script = f"exec 3<>/dev/udp/{to}/{port}; printf '{ask}' >&3; test $({read}) -gt 0"
+        return ("timeout", str(2 * WAIT_S), "bash", "-c", script), words_of_it
     if low != TCP or port != last:
         return None
     if name in ("http", "https"):
@@ -135,9 +201,11 @@ def run_plan(
     for test in plan.tests:
         if stopped():
             return
-        record = _try(test)
-        write(record)
-        yield test, record
+        for step, record in _climbed(test) if test.climbs is not None else [(test, _try(test))]:
+            write(record)
+            yield step, record
+            if stopped():
+                return
 
 
 def _try(test: Planned) -> dict[str, object]:
@@ -162,6 +230,8 @@ def _try(test: Planned) -> dict[str, object]:
         "to": test.to,
         "service": test.service or "icmp",
     }
+    if test.size:
+        record["size"] = test.size
     record |= {"sent": sent, "received": received, "expected": test.expected}
     return record | ({"error": why} if why else {}) | ({"rtt_ms": times} if times else {})
 

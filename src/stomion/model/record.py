@@ -6,6 +6,9 @@ from typing import Any
 
 import msgspec
 
+LARGE = 1_000
+"""Bytes from which on a probe's size matters to how it fares."""
+
 
 class TestRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="test"):
     """A traffic test: `sent` probes, `received` answers; `expected` says what ought to happen."""
@@ -19,6 +22,8 @@ class TestRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="test"):
     received: int = 0
     error: str = ""
     expected: str = "reach"
+    size: int = 0
+    """Bytes of the packets sent, their IP header included; 0 where nobody tells."""
 
 
 class CounterRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="counters"):

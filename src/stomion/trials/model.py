@@ -32,3 +32,5 @@ class Trial:
     line: int = 0
     probes: tuple[Probe, ...] = ()
     lines: set[int] = field(default_factory=set)
+    size: int = 0
+    """Bytes of each packet, its IP header included, where the text tells it."""

@@ -23,6 +23,26 @@ _SIGNS = {"U": "unreachable", "N": "unreachable", "M": "too-big", "A": "prohibit
 _COUNT = re.compile(r"(?:-c|-n|repeat|count|sending|\bsend)\s*=?\s*(\d{1,6})\b")
 
 
+_PAYLOAD_AND_WHOLE = re.compile(r"\b\d{1,5}\((\d{1,5})\) (?:data )?bytes")
+_PAYLOAD = re.compile(r"\b(\d{1,5}) (?:data )?bytes|(?:^|\s)(?:-s|-l|-packetsize)\s?(\d{1,5})\b")
+_WHOLE = re.compile(r"\b(\d{1,5})-byte|\bsize[ =](\d{1,5})\b")
+_HEADERS = {4: 28, 6: 48}
+"""Bytes of IP and ICMP before a ping's data (RFC 791, RFC 792; RFC 8200, RFC 4443)."""
+
+
+def size_of(low: str, to: str) -> int:
+    """Bytes of a ping's packets with their IP header, by its heading or its command; 0 where it does not say. A bare number with `bytes`
+    is the data's, as consoles write it; a size of packets is the whole."""
+    whole = _PAYLOAD_AND_WHOLE.search(low)
+    if whole is not None:
+        return int(whole[1])
+    data = _PAYLOAD.search(low)
+    if data is not None:
+        return int(data[1] or data[2]) + _HEADERS[6 if ":" in to else 4]
+    named = _WHOLE.search(low)
+    return int(named[1] or named[2]) if named is not None else 0
+
+
 HEADING = 100
 """Characters of the longest line that begins a ping without saying so."""
 PATIENCE = 8
@@ -49,6 +69,7 @@ class Ping:
         self._line = line.number
         self._last = line.number
         self._lines = {line.number}
+        self.size = size_of(line.low, to) or size_of(line.command.lower(), to)
 
     @property
     def heard(self) -> bool:
@@ -187,7 +208,7 @@ class Ping:
         return [
             Trial(
                 self.to, "icmp", sent, min(received, sent), error, self.source, at, self._line, self._series(base, sent),
-                self._lines,
+                self._lines, self.size,
             )
         ]  # fmt: skip
 

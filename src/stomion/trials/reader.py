@@ -117,6 +117,7 @@ class _Reader:
         if isinstance(self._open, Ping):
             if head is not None and head.to == self._open.to and not self._open.heard:
                 head.source = head.source or self._open.source
+                head.size = head.size or self._open.size
                 self._open = head
                 return True
             if head is not None and (head.to != self._open.to or not is_sum(line)):
@@ -208,17 +209,16 @@ class _Reader:
     def _said_again(self, trial: Trial) -> bool:
         """A summary beneath a warning of the same: the fuller one stays."""
         for other in self._found[-3:]:
-            alike = (other.to, other.service, other.sent, other.received) == (
-                trial.to,
-                trial.service,
-                trial.sent,
-                trial.received,
-            )
+            alike = _told(other) == _told(trial)
             if alike and len(trial.lines) > SHORT and min(trial.lines) - other.line in range(1, 6):
                 other.source, other.error = trial.source or other.source, other.error or trial.error
                 other.lines |= trial.lines
                 return True
         return False
+
+
+def _told(trial: Trial) -> tuple[object, ...]:
+    return trial.to, trial.service, trial.sent, trial.received, trial.size
 
 
 def _same_run(last: Trial, trial: Trial) -> bool:

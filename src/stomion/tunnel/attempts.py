@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from stomion.model.provenance import Provenance
+from stomion.model.record import LARGE
 from stomion.tunnel.lans import no_host
 from stomion.tunnel.picture import End, LanTest, Picture, PingSeries
 from stomion.tunnel.up import up_of
@@ -38,6 +39,12 @@ class Attempt:
     error: str = ""
     last: bool | None = None
     before: bool = False
+    size: int = 0
+
+    @property
+    def key(self) -> tuple[str, str, str, int]:
+        """What attempts of the same thing share; see LanTest.key."""
+        return self.who, self.to, self.service, self.size if self.size >= LARGE else 0
 
     @property
     def silent(self) -> bool:
@@ -61,7 +68,8 @@ class Attempt:
         """`ping ash/host-a > 10.2.0.20 (0 of 5 answered)`."""
         service = "ping" if self.service in ("", "icmp") else self.service
         told = f", told {self.error}" if self.silent and self.error and self.error != "timeout" else ""
-        return f"{service} {self.who} > {self.to} ({self.received} of {self.sent} answered{told})"
+        size = f" with {self.size:,} bytes" if self.size >= LARGE else ""
+        return f"{service}{size} {self.who} > {self.to} ({self.received} of {self.sent} answered{told})"
 
 
 def attempts_of(picture: Picture) -> tuple[Attempt, ...]:
@@ -97,7 +105,7 @@ def latest(picture: Picture) -> tuple[Attempt, ...]:
         pointless = attempt.who == end.site or no_host(attempt.to, picture.other(end))
         if attempt.before or (attempt.silent and pointless):
             continue
-        found[attempt.who, attempt.to, attempt.service] = attempt
+        found[attempt.key] = attempt
     return tuple(found.values())
 
 
@@ -107,8 +115,13 @@ def sender(picture: Picture, attempt: Attempt) -> End:
 
 
 def failing(picture: Picture) -> tuple[Attempt, ...]:
-    """Latest attempts that ought to be answered and are not, or only in part."""
-    return tuple(a for a in latest(picture) if a.expected and not a.passes)
+    """Latest attempts that ought to be answered and are not, or only in part. A large packet whose sender was told that it is too big is
+    as it should be (RFC 1191)."""
+    return tuple(a for a in latest(picture) if a.expected and not a.passes and not _told_size(a))
+
+
+def _told_size(attempt: Attempt) -> bool:
+    return attempt.error == "too-big" and attempt.size >= LARGE
 
 
 def passing(picture: Picture) -> tuple[Attempt, ...]:
@@ -118,9 +131,9 @@ def passing(picture: Picture) -> tuple[Attempt, ...]:
 
 def before_and_after(picture: Picture) -> Iterator[tuple[Attempt, Attempt]]:
     """The same attempt before the tunnel was up and since: one that failed and passes now is proof of the tunnel."""
-    now = {(a.who, a.to, a.service): a for a in latest(picture)}
+    now = {a.key: a for a in latest(picture)}
     for attempt in attempts_of(picture):
-        later = now.get((attempt.who, attempt.to, attempt.service))
+        later = now.get(attempt.key)
         if attempt.before and later is not None:
             yield attempt, later
 
@@ -130,7 +143,7 @@ def of_test(test: LanTest, begun: float | None = None) -> Attempt:
     received = max(test.received, int(test.passed))
     return Attempt(
         test.from_left, test.who, test.to, test.service, max(test.sent, received, 1), received, test.expected, test.at, test.where,
-        test.error, before=_is_before(test.at, begun),
+        test.error, before=_is_before(test.at, begun), size=test.size,
     )  # fmt: skip
 
 

@@ -184,7 +184,7 @@ def _tests(picture: Picture, index: Index) -> dict[_Kind, tuple[LanTest, ...]]:
             LanTest(
                 end is picture.left, record.received > 0, record.expected != "blocked", rfc3339_seconds(record.at), placed.where(end.site),
                 record.service, _host_address(record.source, end, picture.other(end)), record.to, who, record.error,
-                sent=record.sent, received=record.received,
+                sent=record.sent, received=record.received, size=record.size,
             )
         )  # fmt: skip
     return {kind: tuple(tests) for kind, tests in found.items()}

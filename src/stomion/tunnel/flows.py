@@ -97,11 +97,7 @@ def overtaken(picture: Picture, test: LanTest) -> bool:
     """Was something changed at an end since a test, and the same tried again? It says nothing of how things are now."""
     if test.at is None or not picture.changes:
         return False
-    again = [
-        t.at
-        for t in picture.tests
-        if (t.who, t.to, t.service) == (test.who, test.to, test.service) and t.at is not None
-    ]
+    again = [t.at for t in picture.tests if t.key == test.key and t.at is not None]
     changed = [c.at for c in picture.changes if c.at is not None and not c.pending]
     return any(test.at < c <= later for c in changed for later in again)
 

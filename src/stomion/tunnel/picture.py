@@ -14,6 +14,7 @@ from stomion.model.event import Event, What
 from stomion.model.packet import Unreachable
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Problem, Provenance
+from stomion.model.record import LARGE
 from stomion.model.sa import Sa
 from stomion.model.site import SheetTunnel
 from stomion.model.tables import Tables
@@ -45,6 +46,13 @@ class LanTest:
     """Is it a continuous ping, of which the end counts?"""
     asked: str = ""
     """What was expected of a whole range, where this flow is one packet of it."""
+    size: int = 0
+    """Bytes of its packets with their IP header; 0 where nobody tells."""
+
+    @property
+    def key(self) -> tuple[str, str, str, int]:
+        """What tests of the same thing share: host, target, service, and the size of large probes."""
+        return self.who, self.to, self.service, self.size if self.size >= LARGE else 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -50,11 +50,11 @@ def _such_as(picture: Picture) -> str:
 
 def proof_words(picture: Picture) -> tuple[str, ...]:
     """What proves that the tunnel carries: tests that are answered, above all those that were not before it was up."""
-    earlier = {(a.who, a.to, a.service) for a, later in before_and_after(picture) if a.silent and later.passes}
+    earlier = {a.key for a, later in before_and_after(picture) if a.silent and later.passes}
     out = []
     for attempt in latest(picture):
         if attempt.expected and attempt.passes:
-            proof = (attempt.who, attempt.to, attempt.service) in earlier
+            proof = attempt.key in earlier
             out.append(attempt.says + (", and silent before the tunnel was up: the tunnel carries it" if proof else ""))
     return tuple(sorted(out, key=lambda text: "silent before" not in text))
 

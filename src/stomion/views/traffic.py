@@ -42,8 +42,9 @@ class Entry:
 
     @property
     def name(self) -> str:
-        """`ping` for an echo request."""
-        return "ping" if self.attempt.service in ("", "icmp") else self.service
+        """`ping` for an echo request, `ping 1,400` for a large one."""
+        large = f" {self.attempt.key[-1]:,}" if self.attempt.key[-1] else ""
+        return ("ping" if self.attempt.service in ("", "icmp") else self.service) + large
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +144,8 @@ def _matrix(picture: Picture, end: End) -> Matrix:
             continue
         flow = walked.get((attempt.from_left, attempt.who, attempt.to, attempt.service))
         entry = Entry(attempt.service, fares(attempt), attempt, _walk_says(flow))
-        found.setdefault((_source(attempt.who, end), host_name(attempt.to, other)), {})[attempt.service] = entry
+        name = f"{attempt.service}{attempt.key[-1] or ''}"
+        found.setdefault((_source(attempt.who, end), host_name(attempt.to, other)), {})[name] = entry
     for test in picture.expected:
         if (picture.left if test.from_left else picture.right) is not end or "/" in test.to:
             continue
@@ -228,7 +230,7 @@ def _ladder(picture: Picture, end: End) -> tuple[Rung, ...]:
 
 def _worst(rows: list[Attempt]) -> str:
     """Of several latest attempts: passes where all do, in part where some do."""
-    latest = {(a.who, a.to, a.service): fares(a) for a in rows}
+    latest = {a.key: fares(a) for a in rows}
     kinds = set(latest.values())
     if len(kinds) == 1:
         return kinds.pop()

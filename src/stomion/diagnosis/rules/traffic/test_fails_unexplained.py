@@ -30,9 +30,9 @@ NAMED = 3
 
 def judge(context: Context) -> Finding | None:
     picture = context.picture
-    meant = {(s.flow.test.who, s.flow.test.to, s.flow.test.service) for s in switched_on(picture)}
+    meant = {s.flow.test.key for s in switched_on(picture)}
     elsewhere = _told_elsewhere(context)
-    failed = [a for a in failing(picture) if a.to not in elsewhere and (a.who, a.to, a.service) not in meant]
+    failed = [a for a in failing(picture) if a.to not in elsewhere and a.key not in meant]
     if not failed:
         return None
     ends = list(dict.fromkeys(_target(picture, a).site for a in failed))
