@@ -114,6 +114,13 @@ def test_results_go_into_the_case_and_nowhere_else(tmp_path: Path) -> None:
     assert not outside.exists()
 
 
+@pytest.mark.skipif(not shutil.which("ping"), reason="ping is needed")
+def test_this_machine_itself_is_a_target_as_well(tmp_path: Path) -> None:
+    _run(_case(tmp_path, [("here", "127.0.0.1", "icmp", "reach")], {"here": []}), "--yes")
+    (record,) = map(json.loads, (tmp_path / "path" / "tried.jsonl").read_text().splitlines())
+    assert (record["sent"], record["received"]) == (5, 5)
+
+
 A, B = "stomion-try-a", "stomion-try-b"
 
 

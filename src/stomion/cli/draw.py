@@ -17,7 +17,7 @@ import click
 @click.option(
     "--what",
     "kind",
-    type=click.Choice(["seam", "ladder", "selectors", "walk", "map", "counters"]),
+    type=click.Choice(["seam", "ladder", "selectors", "walk", "map", "counters", "traffic"]),
     required=True,
     help="What to draw.",
 )

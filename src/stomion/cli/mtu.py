@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 import click
 
@@ -18,7 +19,8 @@ LAST_STEPS = 6
     epilog="Examples:\n\n\b\n  stomion mtu --encryption aes256 --integrity sha256\n"
     "  stomion mtu --encryption aes256gcm16 --udp --path 1492\n"
     "  stomion mtu --encryption aes256gcm16 --inner 1400      how large 1,400 bytes become\n"
-    "  stomion mtu --encryption aes128 --integrity sha1 --steps\n",
+    "  stomion mtu --encryption aes128 --integrity sha1 --steps\n"
+    "  stomion mtu --encryption aes256 --integrity sha256 -o sizes.svg\n",
 )
 @click.option(
     "--encryption", "-e", default="AES-GCM-16-256", show_default=True, help="Cipher of the Child SA, in any spelling."
@@ -52,10 +54,17 @@ LAST_STEPS = 6
     help="A packet's size before the tunnel; its size on the wire is printed.",
 )
 @click.option("--steps", is_flag=True, help="List the steps of the padding: which sizes become the same size.")
+@click.option(
+    "-o",
+    "output",
+    type=click.Path(path_type=Path),
+    metavar="FILE.svg|.pdf",
+    help="Draw sizes on the wire over packet sizes.",
+)
 @click.option("--json", "as_json", is_flag=True, help="The same as JSON.")
 def command(
     encryption: str, integrity: str, path: int, udp: bool, outer: str, inside: str, transport: bool, inner: int | None, steps: bool,
-    as_json: bool,
+    output: Path | None, as_json: bool,
 ) -> None:  # fmt: skip
     """Work out what ESP adds to a packet, the largest packet for a path, and the TCP MSS to clamp to."""
     from stomion.crypto.espsize import IP_HEADER, UDP_HEADER, segment, wrap_of
@@ -68,6 +77,12 @@ def command(
     largest = wrap.largest(path)
     mss = segment(largest, int(inside))
     rows = steps_of(wrap, path)[-LAST_STEPS:] if steps else []
+    if output is not None:
+        from stomion.jobs.drawing import draw_sizes
+
+        draw_sizes(wrap, path, mss, output)
+        click.echo(f"{output} written")
+        return
     if as_json:
         found: dict[str, object] = {
             "path": path,

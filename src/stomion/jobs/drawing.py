@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from stomion.crypto.espsize import Wrap
 from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import UsageError
 from stomion.jobs.examine import Examined
@@ -11,17 +12,19 @@ from stomion.views.counters import counters_of
 from stomion.views.ladder import ladder_of
 from stomion.views.seam import seam_of
 from stomion.views.selectors import selectors_of
+from stomion.views.traffic import traffic_of
 from stomion.views.walk import maps_of, walk_of
 
-KINDS = ("seam", "ladder", "selectors", "walk", "map", "counters")
+KINDS = ("seam", "ladder", "selectors", "walk", "map", "counters", "traffic")
 
 
 def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attempt: int | None = None) -> None:
     """Write one drawing. Raises UsageError for a format, a tunnel or an attempt that is not there."""
     from stomion.render import drawings as render
+    from stomion.render.paper import FORMATS
 
-    if target.suffix not in render.FORMATS:
-        raise UsageError(f"{target}: the name has to end in {' or '.join(render.FORMATS)}")
+    if target.suffix not in FORMATS:
+        raise UsageError(f"{target}: the name has to end in {' or '.join(FORMATS)}")
     chosen = [d for d in examined.worst_first() if tunnel in (None, d.picture.name)]
     if not chosen:
         names = ", ".join(d.picture.name for d in examined.tunnels) or "none"
@@ -35,8 +38,23 @@ def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attemp
             _traffic(_only(chosen, kind), kind, target)
         elif kind == "counters":
             _counters(_only(chosen, kind), target)
+        elif kind == "traffic":
+            _tests(_only(chosen, kind), target)
         else:
             _ladder(chosen, target, attempt)
+    except OSError as error:
+        raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
+
+
+def draw_sizes(wrap: Wrap, path: int, mss: int, target: Path) -> None:
+    """How large packets become as ESP, drawn. Raises UsageError for a format that is not there and a file that can't be written."""
+    from stomion.render.paper import FORMATS
+    from stomion.render.sizes import draw_steps
+
+    if target.suffix not in FORMATS:
+        raise UsageError(f"{target}: the name has to end in {' or '.join(FORMATS)}")
+    try:
+        draw_steps(wrap, path, mss, target)
     except OSError as error:
         raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
 
@@ -73,6 +91,15 @@ def _counters(diagnosis: Diagnosis, target: Path) -> None:
     if drawing is None:
         raise UsageError(f"{picture.name}: no counters were read; nothing to draw")
     draw_counters(drawing, f"{picture.left.title} – {picture.right.title}: what left and what arrived", target)
+
+
+def _tests(diagnosis: Diagnosis, target: Path) -> None:
+    from stomion.render.traffic import draw_traffic
+
+    drawing, picture = traffic_of(diagnosis), diagnosis.picture
+    if not drawing.matrices and not drawing.strips:
+        raise UsageError(f"{picture.name}: nothing was tried or is expected between the two LANs; nothing to draw")
+    draw_traffic(drawing, f"{picture.left.title} – {picture.right.title}: who reaches whom", target)
 
 
 def _ladder(chosen: list[Diagnosis], target: Path, attempt: int | None) -> None:

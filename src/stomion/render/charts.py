@@ -9,7 +9,7 @@ from typing import Any
 import matplotlib
 from matplotlib.figure import Figure
 
-from stomion.render.drawings import A4_LANDSCAPE, INK, SETTINGS, save
+from stomion.render.paper import A4_LANDSCAPE, INK, SETTINGS, save
 from stomion.views.counters import Band, CountersDrawing
 from stomion.vocabulary.times import clock_text
 

@@ -1,7 +1,4 @@
-"""Drawings on paper: the seams of a case and the ladder of a negotiation, as SVG or PDF on A4. No other module draws.
-
-matplotlib is loaded here only, by its Figure alone (never pyplot), and only when a drawing is asked for.
-"""
+"""Drawings on paper: the seams of a case and the ladder of a negotiation, as SVG or PDF on A4."""
 
 from __future__ import annotations
 
@@ -15,31 +12,14 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 
 from stomion.model.finding import STAGES
+from stomion.render.paper import A4_LANDSCAPE, A4_PORTRAIT, INK, SETTINGS, save, sheet, write
 from stomion.views.ladder import Ladder, Row
 from stomion.views.seam import Seam, Stretch
 from stomion.views.selectors import Band, SelectorDrawing
 from stomion.views.walk import MapDrawing, Station, WalkDrawing
 from stomion.walk.passage import Fate
 
-A4_LANDSCAPE, A4_PORTRAIT = (11.69, 8.27), (8.27, 11.69)
-INK = {
-    "plain": "#1b262c",
-    "muted": "#5a6872",
-    "faint": "#a3adb3",
-    "proven": "#17776a",
-    "change": "#c02a18",
-    "doubt": "#8a5f00",
-    "source": "#6447b0",
-}
-FORMATS = (".svg", ".pdf")
 ROWS_PER_PAGE = 26
-SETTINGS: Any = {
-    "svg.fonttype": "none",
-    "svg.hashsalt": "stomion",
-    "pdf.fonttype": 42,
-    "font.family": "DejaVu Sans",
-    "font.size": 9,
-}
 
 
 NAME_UNITS, SAYS_UNITS = 0.76, 0.56
@@ -60,10 +40,10 @@ def draw_seams(seams: list[Seam], title: str, path: Path) -> None:
         step = (right - left) / len(STAGES)
         total = max(A4_LANDSCAPE[1] * 4.5, 22 + sum(heights))
         figure = Figure(figsize=(A4_LANDSCAPE[0], total / 10))
-        axes = _axes(figure, 100, total)
-        _text(axes, 2, total - 5, title, size=13, weight="bold")
+        axes = sheet(figure, 100, total)
+        write(axes, 2, total - 5, title, size=13, weight="bold")
         for index, stage in enumerate(STAGES):
-            _text(axes, left + step * (index + 0.5), total - 10, stage.value, size=6.6, ink="muted", ha="center")
+            write(axes, left + step * (index + 0.5), total - 10, stage.value, size=6.6, ink="muted", ha="center")
         y = total - 12
         for seam, row, height in zip(seams, rows, heights, strict=True):
             _seam_row(axes, seam, row, y - height / 2, left, step)
@@ -99,14 +79,14 @@ def _seam_row(axes: Any, seam: Seam, row: _SeamText, y: float, left: float, step
     _post(axes, left - 0.3, y, seam.left_changes, seam.left_known)
     inks = ["change" if changes else "plain" for changes in (seam.left_changes, seam.right_changes)]
     weights = [_weight(seam.left_changes), _weight(seam.right_changes)]
-    _text(axes, left - 1, y, "\n".join(row.left), ha="right", va="center", ink=inks[0], weight=weights[0], size=8.4)
+    write(axes, left - 1, y, "\n".join(row.left), ha="right", va="center", ink=inks[0], weight=weights[0], size=8.4)
     right = left + step * len(STAGES)
     for index, (_, stretch) in enumerate(seam.stretches):
         _stretch(axes, stretch, left + step * index, y, step)
     _post(axes, right + 0.3, y, seam.right_changes, seam.right_known)
-    _text(axes, right + 1, y, "\n".join(row.right), va="center", ink=inks[1], weight=weights[1], size=8.4)
+    write(axes, right + 1, y, "\n".join(row.right), va="center", ink=inks[1], weight=weights[1], size=8.4)
     ink = "plain" if seam.left_changes or seam.right_changes else "muted"
-    _text(axes, 98 - SAYS_UNITS * SAYS_COLUMNS, y, "\n".join(row.says), size=6.8, va="center", ink=ink)
+    write(axes, 98 - SAYS_UNITS * SAYS_COLUMNS, y, "\n".join(row.says), size=6.8, va="center", ink=ink)
 
 
 def _seam_legend(axes: Any, y: float) -> None:
@@ -120,7 +100,7 @@ def _seam_legend(axes: Any, y: float) -> None:
     )
     for stretch, words in meanings:
         _stretch(axes, stretch, x, y, 4.0)
-        _text(axes, x + 4.8, y, words, size=6.8, ink="muted", va="center")
+        write(axes, x + 4.8, y, words, size=6.8, ink="muted", va="center")
         x += 7.5 + 0.8 * len(words)
 
 
@@ -166,10 +146,10 @@ def draw_ladder(ladder: Ladder, sentence: str, remedies: list[str], title: str, 
         rows = list(ladder.rows)
         height = max(A4_PORTRAIT[1] * 0.5, 3.2 + 0.3 * len(rows) + 0.24 * len(remedies))
         figure = Figure(figsize=(A4_PORTRAIT[0], height))
-        axes = _axes(figure, 100, height * 10)
+        axes = sheet(figure, 100, height * 10)
         y = height * 10 - 5
-        _text(axes, 4, y, title, size=13, weight="bold")
-        _text(axes, 96, y, ladder.heading, size=8, ink="muted", ha="right")
+        write(axes, 4, y, title, size=13, weight="bold")
+        write(axes, 96, y, ladder.heading, size=8, ink="muted", ha="right")
         y = _ladder_heads(axes, ladder, y - 6)
         top = y
         for row in rows:
@@ -177,13 +157,13 @@ def draw_ladder(ladder: Ladder, sentence: str, remedies: list[str], title: str, 
             y -= 3.0
         for x in (20.0, 80.0):
             axes.plot([x, x], [top + 2, y + 1], color=INK["plain"], lw=1.2)
-        _text(axes, 20, y - 1.5, ladder.ending, size=8, ink="muted")
+        write(axes, 20, y - 1.5, ladder.ending, size=8, ink="muted")
         y -= 6
         for line in textwrap.wrap(sentence, 88):
-            _text(axes, 4, y, line, size=10, weight="bold")
+            write(axes, 4, y, line, size=10, weight="bold")
             y -= 2.6
         for remedy in remedies:
-            _text(axes, 4, y - 0.8, remedy, size=8.5)
+            write(axes, 4, y - 0.8, remedy, size=8.5)
             y -= 2.4
         save(figure, path)
 
@@ -193,15 +173,15 @@ def _ladder_heads(axes: Any, ladder: Ladder, y: float) -> float:
         (20, "left", ladder.left, ladder.left_address, ladder.left_known),
         (80, "right", ladder.right, ladder.right_address, ladder.right_known),
     ):
-        _text(axes, x, y, name + ("" if known else " (inferred)"), size=10, weight="bold", ha=ha)
-        _text(axes, x, y - 2.2, address, size=8, ink="muted", ha=ha)
+        write(axes, x, y, name + ("" if known else " (inferred)"), size=10, weight="bold", ha=ha)
+        write(axes, x, y - 2.2, address, size=8, ink="muted", ha=ha)
     return y - 6.4
 
 
 def _ladder_row(axes: Any, row: Row, y: float) -> None:
     if row.direction == 0:
-        _text(axes, 21.5, y, f"{row.where}  " if row.where else "", size=6.8, ink="source", va="center")
-        _text(axes, 39, y, textwrap.shorten(row.label, 62, placeholder=" …"), size=6.8, ink="muted", va="center")
+        write(axes, 21.5, y, f"{row.where}  " if row.where else "", size=6.8, ink="source", va="center")
+        write(axes, 39, y, textwrap.shorten(row.label, 62, placeholder=" …"), size=6.8, ink="muted", va="center")
         return
     ink = {"plain": "plain", "change": "change", "doubt": "doubt", "proven": "proven"}.get(row.tone, "muted")
     start, stop = (20.4, 79.6) if row.direction > 0 else (79.6, 20.4)
@@ -215,13 +195,13 @@ def _ladder_row(axes: Any, row: Row, y: float) -> None:
         arrowprops={"arrowstyle": head, "color": INK[ink], "lw": 1.3, "shrinkA": 0, "shrinkB": 0},
     )
     if row.lost:
-        _text(axes, stop, y, "×", size=11, ink="change", ha="center", va="center")
+        write(axes, stop, y, "×", size=11, ink="change", ha="center", va="center")
     label = textwrap.shorten(row.label, 64, placeholder=" …")
     box = {"facecolor": "white", "edgecolor": "none", "pad": 1.2}
-    _text(axes, 50, y, label, size=8, ink=ink, ha="center", va="center", bbox=box)
-    _text(axes, 18.5, y, row.clock, size=7, ink="muted", ha="right", va="center")
+    write(axes, 50, y, label, size=8, ink=ink, ha="center", va="center", bbox=box)
+    write(axes, 18.5, y, row.clock, size=7, ink="muted", ha="right", va="center")
     if row.where is not None and row.where.packet is not None:
-        _text(axes, 81.5, y, f"#{row.where.packet}", size=7, ink="muted", va="center")
+        write(axes, 81.5, y, f"#{row.where.packet}", size=7, ink="muted", va="center")
 
 
 def draw_selectors(drawing: SelectorDrawing, path: Path) -> None:
@@ -230,16 +210,16 @@ def draw_selectors(drawing: SelectorDrawing, path: Path) -> None:
         lines = textwrap.wrap(drawing.says, 110)
         height = 1.6 + 1.5 * len(drawing.bands) + 0.22 * len(lines)
         figure = Figure(figsize=(A4_LANDSCAPE[0], height))
-        axes = _axes(figure, 100, height * 10)
+        axes = sheet(figure, 100, height * 10)
         y = height * 10 - 5
-        _text(axes, 3, y, drawing.title, size=13, weight="bold")
+        write(axes, 3, y, drawing.title, size=13, weight="bold")
         for line in lines:
             y -= 3
-            _text(axes, 3, y, line, size=9)
+            write(axes, 3, y, line, size=9)
         y -= 6
         for band in drawing.bands:
             y = _band(axes, band, y)
-        _text(
+        write(
             axes,
             3,
             y + 6,
@@ -252,13 +232,13 @@ def draw_selectors(drawing: SelectorDrawing, path: Path) -> None:
 
 def _band(axes: Any, band: Band, y: float) -> float:
     left, width = 22.0, 54.0
-    _text(axes, 3, y, band.title, size=9, weight="bold")
-    _text(axes, left, y, band.low, size=7, ink="muted")
-    _text(axes, left + width, y, band.high, size=7, ink="muted", ha="right")
+    write(axes, 3, y, band.title, size=9, weight="bold")
+    write(axes, left, y, band.low, size=7, ink="muted")
+    write(axes, left + width, y, band.high, size=7, ink="muted", ha="right")
     for index, bar in enumerate(band.bars):
         at = y - 3.4 - 3.6 * index
         ink = "change" if bar.wrong else "proven"
-        _text(
+        write(
             axes,
             20.5,
             at,
@@ -271,7 +251,7 @@ def _band(axes: Any, band: Band, y: float) -> float:
         axes.plot([left, left + width], [at, at], color=INK["faint"], lw=0.8)
         for low, high in bar.parts:
             axes.plot([left + width * low, left + width * high], [at, at], color=INK[ink], lw=8, solid_capstyle="butt")
-        _text(axes, left + width + 1.5, at, bar.text, size=8, va="center", ink="change" if bar.wrong else "plain")
+        write(axes, left + width + 1.5, at, bar.text, size=8, va="center", ink="change" if bar.wrong else "plain")
     return y - 15
 
 
@@ -284,21 +264,21 @@ def draw_walk(drawing: WalkDrawing, path: Path) -> None:
         rows = len(drawing.there) + len(drawing.back) + 2
         height = max(3.2, 2.3 + 0.28 * rows)
         figure = Figure(figsize=(A4_LANDSCAPE[0], height))
-        axes = _axes(figure, 100, height * 10)
+        axes = sheet(figure, 100, height * 10)
         y = height * 10 - 5
-        _text(axes, 3, y, drawing.title, size=13, weight="bold")
-        _text(axes, 97, y, drawing.flow, size=9, ink="muted", ha="right")
+        write(axes, 3, y, drawing.title, size=13, weight="bold")
+        write(axes, 97, y, drawing.flow, size=9, ink="muted", ha="right")
         y -= 6
-        _text(axes, 3, 2, "▶ goes on   ╱╱ ends here   ┊ would come after", size=6.8, ink="muted")
-        _text(axes, 43, y, drawing.left, size=10, weight="bold", ha="right")
-        _text(axes, 57, y, drawing.right, size=10, weight="bold")
+        write(axes, 3, 2, "▶ goes on   ╱╱ ends here   ┊ would come after", size=6.8, ink="muted")
+        write(axes, 43, y, drawing.left, size=10, weight="bold", ha="right")
+        write(axes, 57, y, drawing.right, size=10, weight="bold")
         y = _stations(axes, drawing.there, drawing.forth, y - 3.4)
         if drawing.back:
-            _text(axes, 50, y, "its answer", size=7.5, ink="muted", ha="center", va="center")
+            write(axes, 50, y, "its answer", size=7.5, ink="muted", ha="center", va="center")
             y = _stations(axes, drawing.back, 1 - drawing.forth, y - 2.8)
         for line in textwrap.wrap(drawing.says, 110):
             y -= 2.6
-            _text(axes, 3, y, line, size=9.5, weight="bold")
+            write(axes, 3, y, line, size=9.5, weight="bold")
         save(figure, path)
 
 
@@ -306,12 +286,12 @@ def _stations(axes: Any, stations: tuple[Station, ...], forth: int, y: float) ->
     for station in stations:
         ink = "change" if station.broken else "faint" if station.after else "plain"
         named = "change" if station.broken else "faint" if station.after else "muted"
-        _text(axes, 50, y, station.what, size=8, ink=named, ha="center", va="center")
+        write(axes, 50, y, station.what, size=8, ink=named, ha="center", va="center")
         mark = "╱╱" if station.broken else "┊" if station.after else "▶" if forth == 0 else "◀"
         marked = "change" if station.broken else "faint" if station.after else "proven"
-        _text(axes, 45.3 if not station.side else 54.7, y, mark, size=7, ink=marked, ha="center", va="center")
+        write(axes, 45.3 if not station.side else 54.7, y, mark, size=7, ink=marked, ha="center", va="center")
         says = textwrap.shorten(station.says, 74, placeholder=" …")
-        _text(
+        write(
             axes,
             43 if not station.side else 57,
             y,
@@ -337,9 +317,9 @@ def draw_maps(maps: tuple[MapDrawing, ...], title: str, path: Path) -> None:
         heights = [10 + 2.6 * len(m.rows) + 2.3 * len(m.legend) for m in maps]
         total = 10 + sum(heights)
         figure = Figure(figsize=(A4_LANDSCAPE[0], max(3.2, total / 10)))
-        axes = _axes(figure, 100, max(32, total))
+        axes = sheet(figure, 100, max(32, total))
         y = max(32, total) - 5
-        _text(axes, 3, y, title, size=13, weight="bold")
+        write(axes, 3, y, title, size=13, weight="bold")
         for drawing, height in zip(maps, heights, strict=True):
             _map(axes, drawing, y - 5)
             y -= height
@@ -348,14 +328,14 @@ def draw_maps(maps: tuple[MapDrawing, ...], title: str, path: Path) -> None:
 
 def _map(axes: Any, drawing: MapDrawing, y: float) -> None:
     left, width = 22.0, 74.0
-    _text(axes, 3, y, drawing.title, size=10, weight="bold")
+    write(axes, 3, y, drawing.title, size=10, weight="bold")
     cell = width / len(drawing.columns)
     for index, words in enumerate(drawing.columns):
         shown = words if len(words) * 0.85 < cell else "│"
-        _text(axes, left + cell * index, y - 2.6, shown, size=7.5, ink="muted")
+        write(axes, left + cell * index, y - 2.6, shown, size=7.5, ink="muted")
     y -= 3.4
     for words, fields in zip(drawing.rows, drawing.fields, strict=True):
-        _text(axes, left - 1, y - 1.3, words, size=8, ink="plain", ha="right", va="center")
+        write(axes, left - 1, y - 1.3, words, size=8, ink="plain", ha="right", va="center")
         for index, fates in enumerate(fields):
             part = cell / max(1, len(fates))
             for place, fate in enumerate(fates):
@@ -365,7 +345,7 @@ def _map(axes: Any, drawing: MapDrawing, y: float) -> None:
         y -= 2.3
         _patch(axes, (3, y - 0.4), (2.4, 1.6), fate)
         ink = _FATES.get(fate, "change")
-        _text(
+        write(
             axes,
             6.4,
             y,
@@ -380,33 +360,3 @@ def _patch(axes: Any, corner: tuple[float, float], size: tuple[float, float], fa
     ink = INK[_FATES.get(fate, "change")]
     axes.add_patch(Rectangle(corner, *size, facecolor=ink, alpha=0.3, edgecolor="none", lw=0))
     axes.add_patch(Rectangle(corner, *size, facecolor="none", edgecolor=ink, hatch=_HATCH.get(fate, ""), lw=0.4))
-
-
-def _axes(figure: Figure, width: float, height: float) -> Any:
-    axes = figure.add_axes((0, 0, 1, 1))
-    axes.set_xlim(0, width)
-    axes.set_ylim(0, height)
-    axes.axis("off")
-    return axes
-
-
-def _text(
-    axes: Any,
-    x: float,
-    y: float,
-    text: str,
-    *,
-    size: float = 9,
-    ink: str = "plain",
-    weight: str = "normal",
-    **more: Any,
-) -> None:
-    # A dollar sign would begin a formula.
-    axes.text(x, y, text.replace("$", r"\$"), fontsize=size, color=INK[ink], fontweight=weight, **more)
-
-
-def save(figure: Figure, path: Path) -> None:
-    metadata = (
-        {"Date": None} if path.suffix == ".svg" else {"CreationDate": None, "Producer": None, "Creator": "Stomion"}
-    )
-    figure.savefig(path, format=path.suffix[1:], metadata=metadata)

@@ -72,6 +72,7 @@ KEYS: tuple[Key, ...] = (
     Key("v", "screen.rate", "sums so far, or what went in each moment", ("counters",), "each"),
     Key("n", "screen.mark(1)", "next thing that happened", ("counters",), "event"),
     Key("N", "screen.mark(-1)", "the one before", ("counters",)),
+    Key("x", "screen.run", "run what the case expects, shown first", ("traffic",), "run"),
     Key("right", "screen.column(1)", "the target to the right", ("traffic",), "target", "← →"),
     Key("left", "screen.column(-1)", "the target to the left", ("traffic",)),
     Key("n", "screen.flow(1)", "next flow", ("path",), "flow"),

@@ -118,6 +118,20 @@ class TrafficScreen(Page):
         else:
             self.notify("Nothing was tried here.")
 
+    def action_run(self) -> None:
+        """What case.toml expects, from the vantages it declares; the case is read again when anything was tried."""
+        examined = self.stomion.examined
+        if examined is None:
+            return
+        # Not needed before something is run.
+        from stomion.tui.screens.trying import TryingScreen
+
+        self.app.push_screen(TryingScreen(examined.evidence), self._tried)
+
+    def _tried(self, wrote: bool | None) -> None:
+        if wrote:
+            self.stomion.action_reload()
+
     def action_column(self, step: int) -> None:
         """The target to the right or to the left."""
         most = max((len(m.targets) for m in self._drawing.matrices), default=1) if self._drawing else 1
