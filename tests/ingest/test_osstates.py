@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from pathlib import Path
 
@@ -81,3 +82,41 @@ def test_names_of_ciphers(line: str, name: str) -> None:
     text = ["src 192.0.2.10 dst 198.51.100.34", "\tproto esp spi 0x1 reqid 1 mode tunnel", line]
     (state,) = read_states(enumerate(text, 1), "f", "quayhead")
     assert (state.encryption, state.spi) == (name, "00000001")
+
+
+def _sad(spi: int, local: str, remote: str, packets: int, dropped: int) -> dict[str, object]:
+    return {
+        "name": f"sa-{spi}",
+        "reqid": "7",
+        "ipsec-sa-config": {
+            "spi": spi,
+            "esp-sa": {
+                "encryption": {"encryption-algorithm": 12, "key-length": 256, "key": KEY},
+                "integrity": {"integrity-algorithm": 12, "key": KEY},
+            },
+            "tunnel": {"local": local, "remote": remote},
+        },
+        "ipsec-sa-state": {
+            "sa-lifetime-current": {"bytes": packets * 84, "packets": str(packets)},
+            "replay-stats": {"packet-dropped": str(dropped), "failed": 0},
+        },
+    }
+
+
+def test_pairs_from_model_data(case: Case, tmp_path: Path) -> None:
+    a, b = "192.0.2.10", "198.51.100.34"
+    entries = [_sad(0xC1A2B3D4, a, b, 100, 0), _sad(0x0A1B2C3D, b, a, 95, 3)]
+    data = {"ietf-i2nsf-ikeless:ipsec-ikeless": {"sad": {"sad-entry": entries}}}
+    text = json.dumps(data, indent=1)
+    sheets: dict[str, str | bytes] = {
+        "sites/quayhead.toml": SHEET.format(**LEFT),
+        "sites/marram.toml": SHEET.format(**RIGHT),
+    }
+    found = summary_of(case({**sheets, "quayhead/sad.json": text}))
+    (sa,) = found.tunnels[0].sas
+    assert (sa.spi_in, sa.spi_out, sa.encryption, sa.integrity, sa.packets_in, sa.packets_out) == (
+        "0a1b2c3d", "c1a2b3d4", "AES-CBC-256", "HMAC-SHA2-256-128", 95, 100,
+    )  # fmt: skip
+    (tmp_path / "sad.json").write_text(text)
+    shown = TextFile(tmp_path / "sad.json")
+    assert KEY[2:] not in "\n".join(shown.line(n) for n in range(1, len(shown) + 1))

@@ -13,6 +13,7 @@ from stomion.errors import UnreadableInput
 from stomion.ingest.gate import json_value
 from stomion.ingest.item import Item, read_whole
 from stomion.ingest.reading import Kind, Reading
+from stomion.ingest.yangsad import sad_states
 from stomion.model.proposal import Proposal
 from stomion.model.site import (
     SheetDpd,
@@ -321,8 +322,12 @@ def _fits(_item: Item, head: bytes) -> bool:
 def _read(reading: Reading) -> None:
     reading.source(MODEL_DATA.name)
     item = reading.item
-    if item.site:
-        reading.evidence.models.append((item.name, read_model_data(read_whole(item), item.site)))
+    if not item.site:
+        return
+    whole = read_whole(item)
+    reading.evidence.models.append((item.name, read_model_data(whole, item.site)))
+    if b"sad-entry" in whole:
+        reading.evidence.states.extend(sad_states(json_value(whole, "model data"), item.name, item.site))
 
 
 MODEL_DATA = Kind("model data", _fits, _read)

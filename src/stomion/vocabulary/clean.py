@@ -19,9 +19,14 @@ def clean(text: str) -> str:
 _LISTED_KEY = re.compile(r"(\b(?:auth|auth-trunc|enc|aead|comp)\s[^\n]{0,60}?0x)[0-9a-fA-F]{8,}")
 
 
+_JSON_KEY = re.compile(r'("(?:key|iv|salt|secret|pre-shared-key|private-key|sk_[a-z]{1,3})"\s*:\s*")[^"]{4,}')
+
+
 def without_listed_keys(text: str) -> str:
-    """A line of a system's list of SAs without the digits of its keys."""
-    return _LISTED_KEY.sub(r"\1…", text) if "0x" in text else text
+    """A line of a system's list of SAs, or of model data, without the digits of its keys."""
+    if "0x" in text:
+        text = _LISTED_KEY.sub(r"\1…", text)
+    return _JSON_KEY.sub(r"\1…", text) if '": "' in text or '":"' in text else text
 
 
 def decode_line(raw: bytes) -> tuple[str, bool]:
