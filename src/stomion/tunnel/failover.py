@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from stomion.measure.counters import moved
 from stomion.model.provenance import Provenance
+from stomion.tunnel.faillog import BY_COUNTERS, loss_by_pings, moves_of_log, sends_into
 from stomion.tunnel.picture import Change, End, Picture
 from stomion.vocabulary.times import utc_text
 
@@ -36,11 +37,16 @@ class Switch:
     until: float
     """The last moment of which anything is known."""
     places: tuple[Provenance, ...]
+    counted: bool = False
+    """Do the standby's counters at that site show that packets were sent into it?"""
+    doubt: float = 0.0
+    """Seconds by which its spans may be off: pings are only sent so often, and where no event tells of the loss they bound it."""
 
     @property
     def carried(self) -> bool:
-        """Did traffic go over the standby? A role that is taken alone carries nothing: pings that stay lost tell."""
-        return self.restored is not None or not self.lost
+        """Did traffic go over the standby? A role that is taken alone carries nothing: pings that stay lost tell, unless counters show
+        that packets were sent."""
+        return self.restored is not None or not self.lost or self.counted
 
     def facts(self) -> dict[str, object]:
         """Milliseconds after the moment of loss, where both are known."""
@@ -48,7 +54,7 @@ class Switch:
         found: dict[str, object] = {
             "loss_at": utc_text(begin), "outage_ms": _ms(begin, self.restored), "detected_after_ms": _ms(begin, self.detected),
             "negotiated_after_ms": _ms(begin, self.up), "moved_after_ms": _ms(begin, self.moved) if self.carried else None,
-            "restored_after_ms": _ms(begin, self.restored), "lost": self.lost,
+            "restored_after_ms": _ms(begin, self.restored), "lost": self.lost, "uncertainty_ms": round(1000 * self.doubt),
         }  # fmt: skip
         if self.link_back is not None:
             moved = _ms(self.link_back, self.returned)
@@ -64,30 +70,68 @@ def _ms(begin: float | None, at: float | None) -> int | None:
 
 
 def pair_of(picture: Picture) -> tuple[Picture, Picture] | None:
-    """(primary, standby) where this tunnel is the primary of a pair between the same two sites, by both sheets' roles."""
+    """(primary, standby) where this tunnel is the primary of a pair, by the sheets' roles: between the same two sites, or from two
+    gateways to the same far site."""
     if _role(picture) != "primary":
         return None
-    mates = [
-        p
-        for p in picture.beside
-        if _role(p) == "standby" and {e.site for e in p.ends} == {e.site for e in picture.ends}
-    ]
-    return (picture, mates[0]) if len(mates) == 1 else None
+    sites = {e.site for e in picture.ends}
+    mates = [p for p in picture.beside if _role(p) == "standby" and sites & {e.site for e in p.ends}]
+    same = [p for p in mates if {e.site for e in p.ends} == sites]
+    found = same or mates
+    return (picture, found[0]) if len(found) == 1 else None
 
 
 def _role(picture: Picture) -> str:
     return next((e.sheet.role for e in picture.ends if e.sheet is not None and e.sheet.role), "")
 
 
+def about(change: Change, one: Picture, other: Picture) -> bool:
+    """Does an event tell of the first of two tunnels? At a gateway that only that one has: always; else by the name it gives."""
+    if change.site not in {e.site for e in one.ends}:
+        return False
+    if change.site not in {e.site for e in other.ends}:
+        return True
+    names = {one.name, *(e.sheet.name for e in one.ends if e.sheet is not None)}
+    return change.subject in names or bool(names & set(change.detail.split()))
+
+
 def switches_of(primary: Picture, standby: Picture) -> Iterator[Switch]:
     """Every time that a site gave the primary up, with what followed until it was given up again."""
+    known = primary.worked_out.get("switches")
+    if not isinstance(known, tuple):
+        known = primary.worked_out["switches"] = tuple(_switches(primary, standby))
+    yield from known
+
+
+def _switches(primary: Picture, standby: Picture) -> list[Switch]:
+    """By the records of either site, else by their logs: of these the end's that set the standby up."""
+    shared = {e.site for e in primary.ends} & {e.site for e in standby.ends}
+    found: list[Switch] = []
     for end in primary.ends:
-        events = sorted((m for m in primary.moves if m.site == end.site and m.at is not None), key=_moment)
-        given_up = [n for n, m in enumerate(events) if m.what == "peer-lost" and m.subject in ("", primary.name)]
-        for number, first in enumerate(given_up):
-            last = given_up[number + 1] if number + 1 < len(given_up) else len(events)
-            before = events[given_up[number - 1] + 1 if number else 0 : first]
-            yield _switch(primary, standby, end, before, events[first:last])
+        alone = {e.site for e in standby.ends} - shared
+        # What the end that both tunnels have saw is the far end's side of it.
+        sites = {end.site} if end.site in shared else {end.site, *alone}
+        told = {m.where: m for m in (*primary.moves, *standby.moves) if m.site in sites and m.at is not None}
+        found += _of_events(primary, standby, end, sorted(told.values(), key=_moment))
+    if found:
+        return found
+    by_logs = [_of_events(primary, standby, e, moves_of_log(primary, standby, e)) for e in primary.ends]
+    return max(by_logs, key=lambda rows: (sum(s.up is not None for s in rows), len(rows)))
+
+
+def _of_events(primary: Picture, standby: Picture, end: End, events: list[Change]) -> list[Switch]:
+    events = sorted(events, key=_moment)
+    given_up = [
+        n
+        for n, m in enumerate(events)
+        if m.what == "peer-lost" and (about(m, primary, standby) or (not m.subject and m.site == end.site))
+    ]
+    rows = []
+    for number, first in enumerate(given_up):
+        last = given_up[number + 1] if number + 1 < len(given_up) else len(events)
+        before = events[given_up[number - 1] + 1 if number else 0 : first]
+        rows.append(_switch(primary, standby, end, before, events[first:last]))
+    return rows
 
 
 def _moment(change: Change) -> float:
@@ -96,28 +140,35 @@ def _moment(change: Change) -> float:
 
 def _switch(primary: Picture, standby: Picture, end: End, before: list[Change], events: list[Change]) -> Switch:
     detected = _moment(events[0])
-    downs = [m for m in before if m.what == "link-down"]
-    loss = _moment(downs[-1]) if downs else None
-    up = _first(events, lambda m: m.what == "tunnel-up" and m.subject == standby.name)
-    to_standby = [m for m in events if _into(m, standby.name)]
-    moves = to_standby[0] if to_standby else None
-    back = _first(events, lambda m: m.what == "tunnel-up" and m.subject == primary.name)
-    returned = _first(events, lambda m: back is not None and _moment(m) >= _moment(back) and _into(m, primary.name))
+    downs = [m for m in before if m.what == "link-down" and m.site == end.site]
+    by_pings = loss_by_pings(primary, detected, LONGEST_S)
+    loss = _moment(downs[-1]) if downs else by_pings[0] if by_pings else None
+    doubt = by_pings[1] if by_pings and not downs else 0.0
+    up = _first(events, lambda m: m.what == "tunnel-up" and about(m, standby, primary))
+    moves = _first(events, lambda m: _into(m, standby, primary))
+    back = _first(events, lambda m: m.what == "tunnel-up" and about(m, primary, standby))
+    returned = _first(events, lambda m: back is not None and _moment(m) >= _moment(back) and _into(m, primary, standby))
     restored, lost = _gap(primary, loss if loss is not None else detected)
-    link = _first(events, lambda m: m.what == "link-up")
+    if moves is not None and moves.detail == BY_COUNTERS and restored is not None and _moment(moves) > restored:
+        # Counters are read now and then: what they show later than the pings is no moment of it.
+        moves = None
+    link = _first(events, lambda m: m.what == "link-up" and m.site == end.site)
     around = (link.at, returned.at) if link is not None and returned is not None else (None, None)
     told = [m for m in (downs[-1] if downs else None, events[0], up, moves, back, returned) if m is not None]
     return Switch(
         end.site, loss, detected, up.at if up else None, moves.at if moves else None, restored, lost,
         _lost_between(primary, *around), link.at if link else None, back.at if back else None,
-        returned.at if returned else None, _until(primary, standby), tuple(m.where for m in told),
+        returned.at if returned else None, _until(primary, standby), tuple(m.where for m in told), sends_into(standby, end.site),
+        _interval(primary) + doubt,
     )  # fmt: skip
 
 
-def _into(change: Change, name: str) -> bool:
-    """Does an event tell that traffic is sent into a tunnel from now on?"""
-    return (change.what == "role-active" and change.subject == name) or (
-        change.what == "route-changed" and name in change.detail.split()
+def _into(change: Change, one: Picture, other: Picture) -> bool:
+    """Does an event tell that traffic is sent into the first of two tunnels from now on?"""
+    return (
+        change.what in ("role-active", "route-changed")
+        and "withdrawn" not in change.detail
+        and about(change, one, other)
     )
 
 
@@ -143,6 +194,17 @@ def _gap(picture: Picture, loss: float) -> tuple[float | None, int]:
     return None, 0
 
 
+def _interval(picture: Picture) -> float:
+    """Seconds between two probes of the first continuous ping."""
+    for series in (*picture.pings, *(s for p in picture.beside for s in p.pings)):
+        times = [at for at in series.times if at is not None]
+        if len(times) > 1:
+            return (times[-1] - times[0]) / (len(times) - 1)
+    return 0.0
+
+
+LONGEST_S = 300.0
+"""Seconds between the first lost probe and the peer given up beyond which the two are not of one failure."""
 RETURN_S = 2.0
 """Seconds after traffic was moved back in which a lost probe is put down to it."""
 
