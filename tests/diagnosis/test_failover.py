@@ -88,6 +88,74 @@ def test_what_becomes_of_a_drill(
     assert all(f.sides == ("quayhead",) for f in found)
 
 
+def _slow(lost: float, up: float, moved: float) -> list[dict[str, object]]:
+    """A drill whose link goes at 10 s, with these moments and pings that come back with the move."""
+    rows = [_event(10, "link-down", "eth0"), _event(lost, "peer-lost", "first"), _event(up, "tunnel-up", "second")]
+    return [*rows, _event(moved, "role-active", "second"), *_pings(range(20, int(2 * moved) + 1))]
+
+
+@pytest.mark.parametrize(
+    ("lost", "up", "moved", "part"),
+    [(16.0, 16.2, 16.3, None), (55.0, 55.2, 55.3, "detection"), (16.0, 40.0, 40.1, "negotiation"), (16.0, 16.2, 30.0, "route")],
+)  # fmt: skip
+def test_the_part_that_is_too_long(case: Case, lost: float, up: float, moved: float, part: str | None) -> None:
+    rows = _slow(lost, up, moved)
+    tunnels = case({**_sheets(), "path/r.jsonl": "".join(json.dumps(r) + "\n" for r in rows)}).tunnels
+    found = [f for t in tunnels for f in t.findings if f.stage == "failover"]
+    assert [(f.code, f.facts["part"]) for f in found] == ([("failover-slow", part)] if part else [])
+    if found:
+        assert found[0].facts["predicted_ms"] == [4500, 6500]
+
+
+@pytest.mark.parametrize("up", [16.2, None])
+def test_nothing_takes_over(case: Case, up: float | None) -> None:
+    rows = [_event(10, "link-down", "eth0"), _event(16, "peer-lost", "first"), *_pings(range(20, 160))]
+    rows += [_event(up, "tunnel-up", "second")] if up else []
+    tunnels = case({**_sheets(), "path/r.jsonl": "".join(json.dumps(r) + "\n" for r in rows)}).tunnels
+    (found,) = [f for t in tunnels for f in t.findings if f.stage == "failover"]
+    assert found.code == "failover-absent"
+    assert ("second is up" if up else "second is not set up") in found.summary
+
+
+def test_a_drill_without_records_is_read_from_the_log(case: Case) -> None:
+    def line(second: float, text: str) -> str:
+        return f"{_at(second)} quayhead ike: {text}\n"
+
+    log = line(1, '"first" #1: IKE SA established with 198.51.100.34 from 192.0.2.10')
+    log += line(1.1, '"first" #1: CHILD_SA established, SPIs c1a2b3d4 0a1b2c3d')
+    log += line(16, '"first" #1: giving up after 2 retransmits, peer 198.51.100.34 not responding')
+    log += line(16.1, '"second" #2: IKE SA established with 198.51.100.34 from 203.0.113.10')
+    log += line(16.2, '"second" #2: CHILD_SA established, SPIs c1a2b3d5 0a1b2c3e')
+    pings = "".join(json.dumps(r) + "\n" for r in _pings(range(20, 36)))
+    found = summary_of(case({**_sheets(), "quayhead/ike.log": log, "path/r.jsonl": pings}))
+    (drill,) = next(t for t in found.tunnels if t.name == "first").failovers
+    assert (drill["detected_after_ms"], drill["negotiated_after_ms"], drill["restored_after_ms"]) == (6250, 6450, 8250)
+    assert (drill["lost"], drill["uncertainty_ms"]) == (16, 750)
+
+
+def test_switching_to_and_fro(case: Case) -> None:
+    rows: list[dict[str, object]] = []
+    for n in range(3):
+        rows += [_event(10 + 20 * n, "peer-lost", "first"), _event(10.2 + 20 * n, "tunnel-up", "second")]
+        rows += [_event(10.3 + 20 * n, "role-active", "second"), _event(15 + 20 * n, "tunnel-up", "first")]
+        rows += [_event(15.1 + 20 * n, "role-active", "first")]
+    for count, codes in ((3, ["flapping"]), (2, [])):
+        some = "".join(json.dumps(r) + "\n" for r in rows[: 5 * count])
+        tunnels = case({**_sheets(), "path/r.jsonl": some}).tunnels
+        assert [f.code for t in tunnels for f in t.findings if f.stage == "failover"] == codes
+
+
+def test_a_standby_with_a_fault_of_its_own(case: Case) -> None:
+    files = _sheets()
+    text = str(files["sites/petrel.toml"])
+    at = text.index('name = "second"')
+    files["sites/petrel.toml"] = text[:at] + text[at:].replace(THERE, "10.66.0.0/22")
+    first, second = (next(t for t in case(files).tunnels if t.picture.name == n) for n in ("first", "second"))
+    assert second.first_fault is not None and second.first_fault.code == "selectors-not-mirrored"
+    assert first.first_fault is not None and first.first_fault.code == "standby-broken"
+    assert first.first_fault.facts["code"] == "selectors-not-mirrored"
+
+
 def test_the_moments_of_a_drill(case: Case) -> None:
     rows = _drill(16.5, 32.0, 32.4)
     found = summary_of(case({**_sheets(), "path/r.jsonl": "".join(json.dumps(r) + "\n" for r in rows)}))
@@ -121,7 +189,7 @@ RISING, STILL, STOPPED = (0, 20, 40, 60, 80), (0, 0, 0, 0, 0), (0, 20, 20, 20, 2
         ((RISING, STILL), (RISING, STILL), [], ()),
         ((STOPPED, RISING), (STOPPED, RISING), ["wrong-path"], ("petrel", "quayhead")),
         ((STOPPED, RISING), (RISING, STILL), ["path-asymmetric"], ("petrel",)),
-        ((RISING, RISING), (RISING, RISING), [], ()),
+        ((RISING, RISING), (RISING, RISING), ["both-active"], ("petrel", "quayhead")),
     ],
     ids=["the primary carries", "the standby carries", "they part", "both carry"],
 )

@@ -9,7 +9,7 @@ from stomion.diagnosis.catalogue import RULES
 from stomion.diagnosis.changes import change_beside
 from stomion.diagnosis.spec import MAX_EVIDENCE, Context, Spec
 from stomion.diagnosis.stages import REFUSABLE, stage_verdicts, status_of
-from stomion.model.finding import STAGES, Finding, StageVerdict, Status
+from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Status
 from stomion.tunnel.cause import leading_cause
 from stomion.tunnel.flows import flows_of
 from stomion.tunnel.picture import Picture
@@ -99,10 +99,19 @@ def _with_change(picture: Picture, finding: Finding) -> Finding:
     )  # fmt: skip
 
 
+def faults_of(picture: Picture) -> tuple[Finding, ...]:
+    """What the rules say of a tunnel apart from its failover; worked out once for a picture."""
+    known = picture.worked_out.get("faults")
+    if not isinstance(known, tuple):
+        found = run(Context(picture, leading_cause(picture)), lambda spec: spec.stage is not Stage.FAILOVER)
+        known = picture.worked_out["faults"] = found.findings
+    return known
+
+
 def diagnose(picture: Picture) -> Diagnosis:
     """Judge one tunnel."""
     cause = leading_cause(picture)
-    judged = run(Context(picture, cause))
+    judged = run(Context(picture, cause, faults_of))
     first = next((f for f in judged.findings if not f.caution), None)
     refused = first is not None and cause is not None and not cause.declared and first.stage in REFUSABLE
     if first is not None:

@@ -61,12 +61,18 @@ class Rule:
 Judged = TypeVar("Judged")
 
 
+def _of_no_other(_picture: Picture) -> tuple[Finding, ...]:
+    return ()
+
+
 @dataclass(frozen=True, slots=True)
 class Context:
     """What a rule judges: the picture of one tunnel and the refusal that leads in it."""
 
     picture: Picture
     cause: Cause | None
+    judged: Callable[[Picture], tuple[Finding, ...]] = _of_no_other
+    """What all rules but those of failover say of another tunnel, as of a standby."""
     _known: dict[Callable[[Context], object], object] = field(default_factory=dict, compare=False, repr=False)
 
     def once(self, judge: Callable[[Context], Judged]) -> Judged:

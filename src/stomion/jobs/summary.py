@@ -19,6 +19,7 @@ from stomion.tunnel.attempts import of_test
 from stomion.tunnel.failover import pair_of, switches_of
 from stomion.tunnel.picture import Picture
 from stomion.tunnel.sas import up_since
+from stomion.tunnel.timers import predicted
 from stomion.views.asks import asks_of
 from stomion.views.looked import looked_at, missing, proof_words
 from stomion.vocabulary.times import utc_text
@@ -247,7 +248,9 @@ def _tunnel(d: Diagnosis) -> TunnelRecord:
 def _failovers(picture: Picture) -> Iterator[dict[str, Any]]:
     pair = pair_of(picture)
     for switch in switches_of(*pair) if pair is not None else ():
-        yield {"site": switch.site, **switch.facts()}
+        expected = predicted(*pair, switch) if pair is not None else None
+        whole = [round(1000 * s) for s in expected.whole] if expected is not None else None
+        yield {"site": switch.site, **switch.facts(), "predicted_ms": whole}
 
 
 def _is_refused(d: Diagnosis) -> bool:

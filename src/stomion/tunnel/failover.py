@@ -224,6 +224,21 @@ def _until(primary: Picture, standby: Picture) -> float:
     return max(times, default=0.0)
 
 
+def covered_by_switch(picture: Picture, begun: float) -> bool:
+    """Does an outage that began at a moment belong to a failover of the pair in which this tunnel is one of the two?"""
+    own = pair_of(picture)
+    pairs = [own] if own is not None else []
+    if _role(picture) == "standby":
+        pairs += [(one, picture) for one in picture.beside if _role(one) == "primary"]
+    return any(
+        (s.loss or s.detected) - COVER_S <= begun <= s.detected + COVER_S for p in pairs for s in switches_of(*p)
+    )
+
+
+COVER_S = 2.0
+"""Seconds around a loss and its detection in which a ping's gap begins that belongs to it."""
+
+
 def carrier(primary: Picture, standby: Picture, site: str) -> Picture | None:
     """The one of the two into which an end sends in the second half of the time its counters were read; None where that is both or
     neither."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.measure.loss import one_gap
 from stomion.model.finding import PATH, Certainty, Finding, Stage
+from stomion.tunnel.failover import covered_by_switch
 
 SPEC = Spec(
     code="path-outage",
@@ -47,6 +48,8 @@ def _of_pings(context: Context) -> Finding | None:
         if gap is None:
             continue
         begin, end = series.times[gap.first], series.times[gap.first + gap.lost]
+        if begin is not None and covered_by_switch(picture, begin):
+            continue
         seconds = round(end - begin, 1) if begin is not None and end is not None else None
         length = f"{seconds:g} s, " if seconds is not None else ""
         return SPEC.finding(
