@@ -133,6 +133,20 @@ def test_a_drill_without_records_is_read_from_the_log(case: Case) -> None:
     assert (drill["lost"], drill["uncertainty_ms"]) == (16, 750)
 
 
+def test_a_link_that_is_down_is_a_caution_once_the_standby_carries(case: Case) -> None:
+    lines = {"wan0": ("192.0.2.10", "203.0.113.10"), "wan1": ("203.0.113.10", "192.0.2.10")}
+    for dev, (own, other) in lines.items():
+        files = _sheets()
+        both = f'[[interface]]\nname = "{dev}"\naddresses = ["{own}/29"]\n'
+        both += f'[[interface]]\nname = "lte0"\naddresses = ["{other}/29"]\n'
+        files["sites/quayhead.toml"] = str(files["sites/quayhead.toml"]) + both
+        rows = [_event(10, "link-down", dev), *_slow(16, 16.2, 16.3)[1:]]
+        tunnels = case({**files, "path/r.jsonl": "".join(json.dumps(r) + "\n" for r in rows)}).tunnels
+        found = [(t.picture.name, f.caution) for t in tunnels for f in t.findings if f.code == "link-down"]
+        # The line beneath the primary: told of, and covered. The line beneath the standby: its own fault.
+        assert found == ([("first", True)] if dev == "wan0" else [("second", False)])
+
+
 def test_switching_to_and_fro(case: Case) -> None:
     rows: list[dict[str, object]] = []
     for n in range(3):
