@@ -32,13 +32,23 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
     "negotiation-narrow": (NARROW, [("3", "NO_PROPOSAL_CHOSEN")]),
     "path": (
         WIDE,
-        [("End", "Carries"), ("Up", "Idle"), ("Up", "drops tcp/443"), ("Up", "translates what"), ("5", "unencrypted")],
+        [
+            ("End", "Carries"),
+            ("Up", "Carries"),
+            ("Up", "Idle"),
+            ("Up", "moves its traffic"),
+            ("Up", "drops tcp/443"),
+            ("Up", "translates what"),
+            ("5", "unencrypted"),
+        ],
     ),
     "path-what-if": (
         WIDE,
         [
             ("End", "Carries"),
+            ("Up", "Carries"),
             ("Up", "Idle"),
+            ("Up", "moves its traffic"),
             ("Up", "drops tcp/443"),
             ("5", "It ends: rule 1"),
             ("-", "with A"),
@@ -50,7 +60,22 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
     ),
     "compare": (WIDE, [("4", "agree on")]),
     "counters": (WIDE, [("End", "Carries"), ("6", "so far"), ("N", "answered")]),
-    "traffic": (WIDE, [("End", "Carries"), ("Up", "Idle"), ("Up", "drops tcp/443"), ("7", "near to far")]),
+    "traffic": (
+        WIDE,
+        [
+            ("End", "Carries"),
+            ("Up", "Carries"),
+            ("Up", "Idle"),
+            ("Up", "moves its traffic"),
+            ("Up", "drops tcp/443"),
+            ("7", "near to far"),
+        ],
+    ),
+    "failover": (
+        WIDE,
+        [("End", "Carries"), ("Up", "Carries"), ("Up", "Idle"), ("Up", "moves its traffic"), ("8", "measured")],
+    ),
+    "read": (WIDE, [("0", "understood")]),
     "evidence-both-ends": (
         WIDE,
         [

@@ -53,7 +53,8 @@ def test_one_tunnel_and_a_healthy_exit() -> None:
     done = stomion("check", DEMO, "--tunnel", "nowhere")
     assert (done.returncode, done.stderr) == (
         2, "stomion: no tunnel is called nowhere; there are: quayhead-farlight, quayhead-saltern, quayhead-marram, "
-        "quayhead-driftwood, quayhead-brackish-freight, quayhead-eelgrass, quayhead-gannet, quayhead-whelk, quayhead-samphire\n",
+        "quayhead-driftwood, quayhead-brackish-freight, quayhead-eelgrass, quayhead-gannet, quayhead-whelk, quayhead-samphire, "
+        "quayhead-petrel, farlight-petrel\n",
     )  # fmt: skip
 
 

@@ -334,7 +334,8 @@ def test_the_summary_says_everything_the_contract_names(demo: Examined) -> None:
     }
     assert [(t.name.removeprefix("quayhead-"), t.status) for t in found.tunnels] == [
         ("saltern", "broken"), ("driftwood", "broken"), ("marram", "broken"), ("gannet", "broken"), ("brackish-freight", "degraded"),
-        ("eelgrass", "degraded"), ("whelk", "degraded"), ("samphire", "idle"), ("farlight", "working"),
+        ("eelgrass", "degraded"), ("whelk", "degraded"), ("petrel", "degraded"), ("samphire", "idle"), ("farlight-petrel", "working"),
+        ("farlight", "working"),
     ]  # fmt: skip
 
 
@@ -343,7 +344,7 @@ def test_the_demo_s_own_faults_are_named(demo: Examined) -> None:
     assert {name: f.code if f else None for name, f in found.items()} == {
         "saltern": "ike-proposal-mismatch", "driftwood": "key-mismatch", "marram": "selectors-unacceptable",
         "brackish-freight": "pfs-mismatch", "farlight": None, "eelgrass": "exemption-shadowed", "gannet": "host-gateway-missing",
-        "whelk": "allow-shadowed", "samphire": None,
+        "whelk": "allow-shadowed", "samphire": None, "petrel": "failover-slow", "farlight-petrel": None,
     }  # fmt: skip
     freight = found["brackish-freight"]
     assert freight.summary.startswith("Brackish Freight offers PFS group 14; Quayhead takes 20. The first child worked")

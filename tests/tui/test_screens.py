@@ -80,7 +80,7 @@ async def test_findings_and_tunnels_are_stepped_through() -> None:
         await pilot.press("f")
         await pilot.pause()
         assert "every rekey fails" in text_of(app)
-        await pilot.press(*["right_square_bracket"] * 4)
+        await pilot.press(*["right_square_bracket"] * 6)
         await pilot.pause()
         assert "Carries traffic; rekeyed 2 times." in text_of(app)
         await pilot.press("e")
@@ -94,12 +94,12 @@ async def test_the_filter_narrows_and_escape_clears_it() -> None:
         await ready(pilot)
         await pilot.press("slash", *"marram")
         await pilot.pause()
-        assert "9 tunnels · 1 shown" in text_of(app)
+        assert "11 tunnels · 1 shown" in text_of(app)
         assert app.current.picture.name == "quayhead-marram"
         await pilot.press("enter")
         await pilot.press("escape")
         await pilot.pause()
-        assert "9 tunnels · 4 broken · 3 degraded" in text_of(app)
+        assert "11 tunnels · 4 broken · 4 degraded" in text_of(app)
         await pilot.press("slash", *"zzz")
         await pilot.pause()
         assert "No tunnel fits" in text_of(app)
@@ -325,7 +325,7 @@ async def test_evidence_is_filtered_while_typing_and_followed(tmp_path: Path) ->
         await pilot.press("slash", *"TS_UNACC")
         await pilot.pause(0.3)
         shown = text_of(app)
-        assert "3 of 340 lines" in shown
+        assert "3 of 350 lines" in shown
         assert shown.count("TS_UNACCEPTABLE received") == 3
         await pilot.press("enter", "escape")
         await pilot.pause(0.2)
@@ -426,7 +426,7 @@ async def _worked(pilot: Pilot[None]) -> None:
 
 async def _eelgrass(pilot: Pilot[None]) -> None:
     await ready(pilot)
-    await pilot.press("end", "up", "up", "up", "5")
+    await pilot.press("end", *["up"] * 5, "5")
     await pilot.pause(0.3)
 
 

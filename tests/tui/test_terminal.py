@@ -74,7 +74,7 @@ def test_walk_to_the_refusal(terminal: Terminal) -> None:
 def test_a_change_is_tried_in_a_real_terminal(terminal: Terminal) -> None:
     terminal.start(sys.executable, "-m", "stomion", "demo")
     terminal.until("Carries traffic")
-    terminal.press("End", "Up", "Up", "Up")
+    terminal.press("End", *["Up"] * 5)
     terminal.until("translates what")
     terminal.press("5")
     terminal.until("exempts it, never asked")

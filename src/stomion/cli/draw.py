@@ -17,13 +17,16 @@ import click
 @click.option(
     "--what",
     "kind",
-    type=click.Choice(["seam", "ladder", "selectors", "walk", "map", "counters", "traffic"]),
+    type=click.Choice(["seam", "ladder", "selectors", "walk", "map", "counters", "traffic", "failover"]),
     required=True,
     help="What to draw.",
 )
 @click.option("--tunnel", metavar="NAME", help="Of this tunnel; a seam drawing without it shows all.")
 @click.option(
-    "--attempt", type=int, metavar="N", help="For a ladder: which attempt, from 1; else the last refused one."
+    "--attempt",
+    type=int,
+    metavar="N",
+    help="For a ladder: which attempt, from 1, else the last refused one; for a failover: which switch.",
 )
 @click.option("-o", "--output", "target", required=True, type=click.Path(path_type=Path), help="FILE.svg or FILE.pdf.")
 def command(paths: tuple[Path, ...], kind: str, tunnel: str | None, attempt: int | None, target: Path) -> None:

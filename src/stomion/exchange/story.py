@@ -51,6 +51,8 @@ class Story:
     child_up: Event | None = None
     since: Event | None = None
     """The child with which the present time without a break began."""
+    broken: bool = False
+    """Was the peer of the standing Child SA given up, and none come up since?"""
     closed_other: Event | None = None
     """The last line that closed another child than the one that stands: a renewed one."""
     ike_ever: Event | None = None
@@ -78,6 +80,8 @@ def read_story(events: Iterable[Event]) -> Story:
             _refused(story, event)
         elif event.what in SILENCE:
             story.silence.append(event)
+            standing = story.child_up is not None and event.sa is not None and event.sa == story.child_up.sa
+            story.broken |= standing and event.what is What.GAVE_UP
     return story
 
 
@@ -109,8 +113,8 @@ def _ike_up(story: Story, event: Event) -> None:
 
 def _child_up(story: Story, event: Event) -> None:
     if not _known_child(story, event):
-        if story.child_up is None or story.lost or story.since is None:
-            story.since = event
+        if story.child_up is None or story.lost or story.since is None or story.broken:
+            story.since, story.broken = event, False
         story.child_up = story.child_ever = event
         story.children.append(event)
     _answers_again(story, event)

@@ -9,13 +9,14 @@ from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import UsageError
 from stomion.jobs.examine import Examined
 from stomion.views.counters import counters_of
+from stomion.views.failover import failover_of, switch_count
 from stomion.views.ladder import ladder_of
 from stomion.views.seam import seam_of
 from stomion.views.selectors import selectors_of
 from stomion.views.traffic import traffic_of
 from stomion.views.walk import maps_of, walk_of
 
-KINDS = ("seam", "ladder", "selectors", "walk", "map", "counters", "traffic")
+KINDS = ("seam", "ladder", "selectors", "walk", "map", "counters", "traffic", "failover")
 
 
 def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attempt: int | None = None) -> None:
@@ -38,6 +39,8 @@ def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attemp
             _traffic(_only(chosen, kind), kind, target)
         elif kind == "counters":
             _counters(_only(chosen, kind), target)
+        elif kind == "failover":
+            _failover(_only(chosen, kind), target, attempt)
         elif kind == "traffic":
             _tests(_only(chosen, kind), target)
         else:
@@ -91,6 +94,19 @@ def _counters(diagnosis: Diagnosis, target: Path) -> None:
     if drawing is None:
         raise UsageError(f"{picture.name}: no counters were read; nothing to draw")
     draw_counters(drawing, f"{picture.left.title} – {picture.right.title}: what left and what arrived", target)
+
+
+def _failover(diagnosis: Diagnosis, target: Path, number: int | None) -> None:
+    """The last switch, or the one with a number. Raises UsageError where there is none."""
+    from stomion.render.failover import draw_failover
+
+    count, picture = switch_count(diagnosis), diagnosis.picture
+    if number is not None and not 1 <= number <= max(count, 1):
+        raise UsageError(f"there is no switch {number}; {picture.name} has {count}")
+    drawing = failover_of(diagnosis, (number or count) - 1)
+    if drawing is None:
+        raise UsageError(f"{picture.name}: no failover was seen; nothing to draw")
+    draw_failover(drawing, f"{picture.left.title} – {picture.right.title}: a failover", target)
 
 
 def _tests(diagnosis: Diagnosis, target: Path) -> None:

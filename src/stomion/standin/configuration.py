@@ -70,6 +70,7 @@ class Peer:
     factor: float = 1.8
     lifetime: int = 28_800
     on_child: Callable[[Session], None] | None = None
+    on_lost: Callable[[Session], None] | None = None
 
 
 @dataclass(slots=True)

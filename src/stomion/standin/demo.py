@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import partial
 
 from stomion.standin.chance import Chance
 from stomion.standin.configuration import Peer, Session, Suite
+from stomion.standin.counter import Counter, rfc3339
 from stomion.standin.dialects import LEDGERED, TALKATIVE, Dialect
 from stomion.standin.gateway import Gateway
 from stomion.standin.gateway_v1 import MainMode, PeerV1
 from stomion.standin.network import Network, Parcel, Tap
-from stomion.standin.places import ADDRESSES, DOMAIN, LANS
+from stomion.standin.petrel import Drill, timed
+from stomion.standin.places import ADDRESSES, DOMAIN, LANS, PETREL_LTE
 from stomion.standin.sheets import case_file, sheets
 from stomion.standin.tables import gannet_files
 
@@ -27,48 +28,6 @@ STRONG = Suite(((20, 256),), (6,), (), (20, 19))
 FOURTEEN = Suite(((20, 256),), (6,), (), (14,))
 ESP = Suite(((12, 256),), (), (12,), (20,), 3)
 ESP_FOURTEEN = Suite(((12, 256),), (), (12,), (14,), 3)
-
-
-@dataclass(slots=True)
-class Counter:
-    """The packets one end has put into and taken out of its Child SAs, per SPI pair, with readings of it."""
-
-    site: str
-    tunnel: str
-    local: str
-    remote: str
-    session: Session | None = None
-    out: int = 0
-    back: int = 0
-    readings: list[dict[str, object]] = field(default_factory=list)
-
-    def fresh(self, session: Session) -> None:
-        """A new Child SA begins at zero."""
-        self.session, self.out, self.back = session, 0, 0
-
-    def read(self, at: float) -> None:
-        """Note the state at a moment."""
-        if self.session is None:
-            return
-        self.readings.append(
-            {
-                "kind": "counters",
-                "at": _rfc3339(at),
-                "site": self.site,
-                "tunnel": self.tunnel,
-                "spi_in": self.session.spi_in.hex(),
-                "spi_out": self.session.spi_out.hex(),
-                "packets_in": self.back,
-                "bytes_in": self.back * 84,
-                "packets_out": self.out,
-                "bytes_out": self.out * 84,
-                "local_ts": [self.local],
-                "remote_ts": [self.remote],
-                "encapsulation": "udp",
-                "encryption": "AES-CBC-256",
-                "integrity": "HMAC-SHA2-256-128",
-            }
-        )
 
 
 def demo_files(seed: str = SEED) -> dict[str, bytes]:
@@ -92,11 +51,14 @@ def demo_files(seed: str = SEED) -> dict[str, bytes]:
     counters += _brackish(net, quayhead, seed)
     driftwood = _driftwood(net, quayhead, taps["quayhead"], seed)
     stations, more = _stations(net, quayhead, tests, seed)
+    petrel, drill, drilled = _petrel(net, quayhead, farlight, seed)
     tests.append(_nobody_s_address())
     _noise(net, quayhead, seed)
     net.run()
     tests.sort(key=lambda t: str(t["at"]))
-    files = _files((quayhead, farlight, marram, driftwood), taps, [*counters, *more], tests)
+    files = _files((quayhead, farlight, marram, driftwood), taps, [*counters, *more, *drilled], tests)
+    files["petrel/ike.log"] = _text(petrel)
+    files["path/petrel-drill.jsonl"] = _records(drill.rows)
     files["path/whelk-ping.jsonl"] = _records(_whelk_ping(Chance(seed, "whelk", "ping")))
     for station in stations:
         files[f"{station.name}/ike.log"] = _text(station)
@@ -169,7 +131,7 @@ def _burst(
     tests.append(
         {
             "kind": "test",
-            "at": _rfc3339(at),
+            "at": rfc3339(at),
             "from": f"{source.name}/host-a",
             "to": hosts[target.name],
             "service": "icmp",
@@ -322,7 +284,7 @@ def _stations(
 def _nobody_s_address() -> dict[str, object]:
     """Samphire's tunnel waits for traffic; somebody asked the network's own address, which no host has."""
     return {
-        "kind": "test", "at": _rfc3339(START + 201.0), "from": "quayhead/host-a", "to": "10.78.0.0", "service": "icmp", "sent": 4,
+        "kind": "test", "at": rfc3339(START + 201.0), "from": "quayhead/host-a", "to": "10.78.0.0", "service": "icmp", "sent": 4,
         "received": 0, "error": "timeout", "expected": "reach",
     }  # fmt: skip
 
@@ -355,7 +317,7 @@ def _whelk_ping(chance: Chance) -> list[dict[str, object]]:
     begin = START + 65.0 + 2.0
     rows: list[dict[str, object]] = [
         {
-            "kind": "event", "at": _rfc3339(begin + _SWITCHED_S), "site": "whelk", "what": "rule-changed",
+            "kind": "event", "at": rfc3339(begin + _SWITCHED_S), "site": "whelk", "what": "rule-changed",
             "subject": "no ping from other sites", "detail": "switched on",
         }
     ]  # fmt: skip
@@ -363,7 +325,7 @@ def _whelk_ping(chance: Chance) -> list[dict[str, object]]:
         at = begin + _EVERY_S * number
         answered = at < begin + _SWITCHED_S
         rows.append({
-            "kind": "ping", "at": _rfc3339(at), "from": "quayhead/host-a", "to": _HOSTS["whelk"], "seq": number + 1,
+            "kind": "ping", "at": rfc3339(at), "from": "quayhead/host-a", "to": _HOSTS["whelk"], "seq": number + 1,
             "rtt_ms": round(chance.between(34.1, 37.9), 1) if answered else None,
         })  # fmt: skip
     return rows
@@ -376,7 +338,7 @@ def _probe(station: str, at: float, probe: _Probe, chance: Chance) -> dict[str, 
     host = "host-b" if source == station else "host-a"
     sent = 5 if service == "icmp" else 1
     record: dict[str, object] = {
-        "kind": "test", "at": _rfc3339(at), "from": f"{source}/{host}", "to": _HOSTS[target], "service": service, "sent": sent,
+        "kind": "test", "at": rfc3339(at), "from": f"{source}/{host}", "to": _HOSTS[target], "service": service, "sent": sent,
         "received": min(received, sent),
     }  # fmt: skip
     if received:
@@ -391,6 +353,29 @@ _OTHER_BUSINESS = (
     "ntp offset 0.{2} ms against 198.51.100.1",
     "login ok user=helm from 10.96.0.{0}",
 )
+
+
+def _petrel(
+    net: Network, quayhead: Gateway, farlight: Gateway, seed: str
+) -> tuple[Gateway, Drill, tuple[Counter, ...]]:
+    """A primary to Quayhead over the wire and a standby to Farlight over the air, and a drill in which the first is cut."""
+    wired = Gateway("petrel", ADDRESSES["petrel"], f"petrel.{DOMAIN}", LEDGERED, seed)
+    radio = Gateway("petrel", PETREL_LTE, f"petrel-lte.{DOMAIN}", LEDGERED, seed + "lte")
+    radio.lines = wired.lines
+    radio.count = 10
+    lan, far = LANS["petrel"], LANS["quayhead"]
+    pairs, peers = [], []
+    for hub, own, delay in ((quayhead, wired, 0.021), (farlight, radio, 0.03)):
+        net.attach(own.address, own.receive)
+        net.path(hub.address, own.address, delay)
+        at_hub, at_petrel = _join(hub, own, (STRONG, STRONG), (far, lan, lan, far))
+        at_hub.tunnel = at_petrel.tunnel = f"{hub.name}-petrel"
+        timed(at_petrel)
+        pairs.append((Counter("petrel", at_petrel.tunnel, lan, far), Counter(hub.name, at_hub.tunnel, far, lan)))
+        peers.append(at_petrel)
+    drill = Drill(net, START, (wired, radio), (peers[0], peers[1]))
+    drill.plan((pairs[0], pairs[1]), (quayhead, farlight))
+    return wired, drill, (*pairs[0], *pairs[1])
 
 
 def _noise(net: Network, quayhead: Gateway, seed: str) -> None:
@@ -426,7 +411,7 @@ def _files(
         "quayhead/wan.pcapng": taps["quayhead"].pcapng(),
         **{
             f"{site}/counters.jsonl": _records(_read_at(site, counters))
-            for site in ("quayhead", "farlight", "eelgrass", "gannet", "whelk")
+            for site in ("quayhead", "farlight", "eelgrass", "gannet", "whelk", "petrel")
         },
         "farlight/ike.log": _text(farlight),
         "farlight/wan.pcap": taps["farlight"].pcap(),
@@ -447,7 +432,3 @@ def _text(gateway: Gateway | MainMode) -> bytes:
 
 def _records(found: list[dict[str, object]]) -> bytes:
     return ("\n".join(json.dumps(r) for r in found) + "\n").encode()
-
-
-def _rfc3339(at: float) -> str:
-    return datetime.fromtimestamp(round(at, 3), UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")

@@ -19,7 +19,7 @@ from stomion.wire.ike.message import SK
 from stomion.wire.ike.sa_v2 import SaV2, WireProposal
 
 SA, KE, IDI, IDR, AUTH, NONCE, NOTIFY, TSI, TSR = 33, 34, 35, 36, 39, 40, 41, 44, 45
-INIT, IKE_AUTH, CREATE_CHILD = 34, 35, 36
+INIT, IKE_AUTH, CREATE_CHILD, INFORMATIONAL = 34, 35, 36, 37
 MARKER = b"\0\0\0\0"
 
 
@@ -32,14 +32,14 @@ class Gateway(Voice):
         super().__init__(name, address, identity, dialect, seed, offset)
         self.peers: dict[str, Peer] = {}
         self.sessions: dict[bytes, Session] = {}
-        self._count = 0
+        self.count = 0
 
     # -- asking ------------------------------------------------------------------------------------------------
 
     def initiate(self, net: Network, peer: Peer) -> None:
         """Begin a new IKE SA."""
-        self._count += 1
-        session = Session(peer, self._count, True, self.chance.take(8))
+        self.count += 1
+        session = Session(peer, self.count, True, self.chance.take(8))
         self.sessions[session.spi_i] = session
         session.nonce_i = self.chance.take(32)
         offer = SaV2((peer.ike.proposal(),)).model()[0]
@@ -74,6 +74,8 @@ class Gateway(Voice):
         if tries >= session.peer.tries:
             self.say(net, "gave-up", **fields)
             session.done = True
+            if session.peer.on_lost is not None:
+                session.peer.on_lost(session)
             return
         self.say(net, "again", **fields)
         self._ask(net, session, raw, port, tries + 1)
@@ -81,6 +83,12 @@ class Gateway(Voice):
     def _post(self, net: Network, to: str, port: int, raw: bytes) -> None:
         payload = raw if port == 500 else MARKER + raw
         net.send(Parcel(self.address, port, to, port, payload))
+
+    def probe(self, net: Network, session: Session) -> None:
+        """Ask whether the peer is alive (RFC 7296 2.4): an empty INFORMATIONAL request."""
+        raw = self._seal(session, INFORMATIONAL, 0x08 if session.initiator else 0, session.next_id, ())
+        session.next_id += 1
+        self._ask(net, session, raw, 4500)
 
     # -- receiving ---------------------------------------------------------------------------------------------
 
@@ -118,7 +126,7 @@ class Gateway(Voice):
             session.waiting = None
             if message.header.exchange == IKE_AUTH:
                 self._auth_answer(net, session, inner)
-            else:
+            elif message.header.exchange == CREATE_CHILD:
                 self._rekey_answer(net, session, inner)
 
     # -- first exchange ----------------------------------------------------------------------------------------
@@ -126,8 +134,8 @@ class Gateway(Voice):
     def _asked(self, net: Network, peer: Peer, message: Message, raw: bytes, parcel: Parcel) -> None:
         """An IKE_SA_INIT request: refuse it, ask for another group, or agree."""
         assert message.header is not None
-        self._count += 1
-        session = Session(peer, self._count, False, message.header.spi_i)
+        self.count += 1
+        session = Session(peer, self.count, False, message.header.spi_i)
         self.say(net, "asked", number=session.number, peer=parcel.src, port=parcel.sport)
         offers = next(p.body for p in message.payloads if isinstance(p.body, SaV2))
         ke = next(p.body for p in message.payloads if isinstance(p.body, b.KeV2))

@@ -48,6 +48,7 @@ class Network:
         self._receivers: dict[str, Receiver] = {}
         self._taps: dict[str, Tap] = {}
         self._delays: dict[frozenset[str], float] = {}
+        self._cut: set[frozenset[str]] = set()
 
     def attach(self, address: str, receiver: Receiver, tap: Tap | None = None) -> None:
         """Give an address a receiver and, where wanted, a tap."""
@@ -58,6 +59,14 @@ class Network:
     def path(self, a: str, b: str, delay: float) -> None:
         """The one-way delay between two addresses."""
         self._delays[frozenset((a, b))] = delay
+
+    def cut(self, a: str, b: str) -> None:
+        """From now on nothing arrives between two addresses."""
+        self._cut.add(frozenset((a, b)))
+
+    def mend(self, a: str, b: str) -> None:
+        """Things arrive again."""
+        self._cut.discard(frozenset((a, b)))
 
     def at(self, moment: float, action: Callable[[], None]) -> None:
         """Run an action at a moment."""
@@ -71,6 +80,8 @@ class Network:
     def send(self, parcel: Parcel) -> None:
         """Put a parcel on its way."""
         self._record(parcel.src, parcel, 64)
+        if frozenset((parcel.src, parcel.dst)) in self._cut:
+            return
         delay = self._delays.get(frozenset((parcel.src, parcel.dst)), 0.02)
         self.after(delay, lambda: self._deliver(parcel))
 

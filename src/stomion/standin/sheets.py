@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from stomion.standin.places import ADDRESSES, DOMAIN, LANS, WANS
+from stomion.standin.places import ADDRESSES, DOMAIN, LANS, PETREL_LTE, WANS
 
-TUNNELS = ("farlight", "saltern", "marram", "driftwood", "brackish-freight", "eelgrass", "gannet", "whelk", "samphire")
+TUNNELS = (
+    "farlight", "saltern", "marram", "driftwood", "brackish-freight", "eelgrass", "gannet", "whelk", "samphire", "petrel",
+)  # fmt: skip
 """The far ends of Quayhead's tunnels, in the order of the case file."""
 
 
@@ -12,6 +14,7 @@ def case_file() -> str:
     """case.toml: the title, the tunnels, and flows that ought to pass or not."""
     parts = ['title = "Lanternreef Ocean Observatory"\n']
     parts += [f'[[tunnel]]\nname = "quayhead-{far}"\nends = ["quayhead", "{far}"]\n' for far in TUNNELS]
+    parts.append('[[tunnel]]\nname = "farlight-petrel"\nends = ["farlight", "petrel"]\npair = "quayhead-petrel"\n')
     parts.append(
         _expect("10.96.0.10", "10.76.0.20", "tcp/443", "reach")
         + _expect("10.96.0.10", "10.76.0.20", "tcp/22", "blocked")
@@ -35,13 +38,17 @@ def sheets() -> dict[str, str]:
         + _routes("192.0.2.1")
         + outwards
         + _general(own),
-        "farlight": _head("farlight") + _tunnel("farlight", groups="[20, 19]"),
+        "farlight": _head("farlight") + _tunnel("farlight", groups="[20, 19]") + _petrel("standby", at_petrel=False),
         "marram": _head("marram") + _tunnel("marram", local_ts="10.66.0.0/22", initiate="never"),
         "driftwood": _head("driftwood") + _tunnel("driftwood", initiate="never", version=1),
         "eelgrass": _station("eelgrass", "198.51.100.65", _general(LANS["eelgrass"]), _not_into("eelgrass")),
         "gannet": _station("gannet"),
         "whelk": _station("whelk", "198.51.100.129", _not_into("whelk"), _general(LANS["whelk"]), _WHELK_FILTER),
         "samphire": _head("samphire") + _tunnel("samphire", initiate="on-traffic"),
+        "petrel": _head("petrel")
+        + f'\n[[interface]]\nname = "lte0"\naddresses = ["{PETREL_LTE}/28"]\nzone = "outside"\n'
+        + _petrel("primary", at_petrel=True)
+        + _petrel("standby", at_petrel=True),
     }
 
 
@@ -62,11 +69,29 @@ def _head(site: str) -> str:
     )
 
 
+def _petrel(role: str, at_petrel: bool) -> str:
+    """Petrel's two tunnels at either end. The standby runs over its second line, for the same two ranges: Farlight passes on."""
+    hub, line, name = (
+        ("quayhead", ADDRESSES["petrel"], "petrel") if role == "primary" else ("farlight", PETREL_LTE, "petrel-lte")
+    )
+    ends = [(hub, ADDRESSES[hub], hub, LANS["quayhead"]), ("petrel", line, name, LANS["petrel"])]
+    own, far = ends[::-1] if at_petrel else ends
+    starts = "never" if not at_petrel else "always" if role == "primary" else "on-traffic"
+    return (
+        f'\n[[tunnel]]\nname = "{hub}-petrel"\npeer_site = "{far[0]}"\nlocal = "{own[1]}"\npeer = "{far[1]}"\nike = 2\n'
+        f'initiate = "{starts}"\nauth = "psk"\nlocal_id = "{own[2]}.{DOMAIN}"\nremote_id = "{far[2]}.{DOMAIN}"\nstyle = "policy"\n'
+        f'role = "{role}"\ndpd = {{ interval_s = 2, retries = 2 }}\nlocal_ts = ["{own[3]}"]\nremote_ts = ["{far[3]}"]\n'
+        + _V2.replace("GROUPS", "[20, 19]")
+    )
+
+
 _NEVER = ("farlight", "saltern", "brackish-freight")
 """Far ends that start by themselves, so that Quayhead waits."""
 
 
 def _at_quayhead(far: str) -> str:
+    if far == "petrel":
+        return _petrel("primary", at_petrel=False)
     groups = "[20]" if far == "farlight" else "[20, 19]"
     return _tunnel(
         "quayhead",

@@ -70,6 +70,12 @@ def _traffic() -> Page:
     return TrafficScreen()
 
 
+def _failover() -> Page:
+    from stomion.tui.screens.failover import FailoverScreen
+
+    return FailoverScreen()
+
+
 def _evidence() -> EvidenceScreen:
     from stomion.tui.screens.evidence import EvidenceScreen
 
@@ -90,11 +96,12 @@ _MAKE: dict[str, Callable[[], Page]] = {
     "path": _path,
     "counters": _counters,
     "traffic": _traffic,
+    "failover": _failover,
     "evidence": _evidence,
     "read": _what_was_read,
 }
 """Every screen by its place; each is made when it is shown first."""
-OF_A_TUNNEL = ("tunnel", "negotiation", "compare", "path", "counters", "traffic")
+OF_A_TUNNEL = ("tunnel", "negotiation", "compare", "path", "counters", "traffic", "failover")
 """Screens that are about the chosen tunnel."""
 
 

@@ -242,7 +242,10 @@ COVER_S = 2.0
 def carrier(primary: Picture, standby: Picture, site: str) -> Picture | None:
     """The one of the two into which an end sends in the second half of the time its counters were read; None where that is both or
     neither."""
-    ends = [next(e for e in p.ends if e.site == site) for p in (primary, standby)]
+    ends = [e for p in (primary, standby) for e in p.ends if e.site == site]
+    if len(ends) < len(("primary", "standby")):
+        # A gateway that only one of the two has can send into no other.
+        return None
     times = [r.at for e in ends for r in e.readings if r.at is not None]
     if not times:
         return None

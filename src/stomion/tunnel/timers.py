@@ -37,6 +37,7 @@ class Prediction:
     words: str
     backoff: Backoff | None = None
     interval_s: float = 0.0
+    tries: int = 0
 
     @property
     def whole(self) -> tuple[float, float]:
@@ -47,8 +48,8 @@ class Prediction:
         """The same with another interval of peer detection and another number of repetitions."""
         backoff = Backoff(self.backoff.first_s, self.backoff.factor, tries) if self.backoff else None
         least = backoff.whole_s if backoff else interval_s * tries
-        words = f"probes every {interval_s:g} s and {tries} tries"
-        return Prediction((least, least + interval_s), self.negotiate_s, words, backoff, interval_s)
+        words = f"probes every {interval_s:g} s, {tries} tr{'y' if tries == 1 else 'ies'}"
+        return Prediction((least, least + interval_s), self.negotiate_s, words, backoff, interval_s, tries)
 
 
 def backoff_of(end: End, switch: Switch) -> Backoff | None:
@@ -90,12 +91,12 @@ def predicted(primary: Picture, standby: Picture, switch: Switch) -> Prediction 
     if backoff is not None and dpd.retries:
         backoff = Backoff(backoff.first_s, backoff.factor, dpd.retries)
     least = backoff.whole_s if backoff else dpd.interval_s * tries
-    words = f"probes every {dpd.interval_s:g} s" + (f", {tries} tries" if tries else "")
+    words = f"probes every {dpd.interval_s:g} s" + (f", {tries} tr{'y' if tries == 1 else 'ies'}" if tries else "")
     if backoff is not None:
         words += f", waits of {backoff.first_s:.2g} s times {backoff.factor:.2g}"
     standing = switch.up is None or (switch.loss is not None and switch.up <= switch.loss)
     negotiate = 0.0 if standing else _negotiation(primary, standby, switch)
-    return Prediction((least, least + dpd.interval_s), negotiate, words, backoff, dpd.interval_s)
+    return Prediction((least, least + dpd.interval_s), negotiate, words, backoff, dpd.interval_s, tries)
 
 
 @dataclass(frozen=True, slots=True)
