@@ -8,7 +8,7 @@ import pytest
 
 from stomion.jobs.examine import Examined
 from stomion.jobs.places import texts_at
-from stomion.tui.pages import evidence, negotiation, tunnel, tunnels
+from stomion.tui.pages import evidence, grouped, negotiation, tunnel, tunnels
 from stomion.tui.spans import width_of
 from stomion.views.inferred import evident_settings
 from stomion.views.ladder import ladder_of, message_of
@@ -96,7 +96,7 @@ def test_selector_bars_show_the_missing_half(demo: Examined) -> None:
 
 def test_the_filter_takes_every_word_anywhere(demo: Examined) -> None:
     def shown(words: str) -> list[str]:
-        return [d.picture.right.title for d in demo.worst_first() if tunnels.matches(d, words)]
+        return [d.picture.right.title for d in demo.worst_first() if grouped.fits(d, words)]
 
     assert shown("") == [
         "Saltern",
@@ -140,3 +140,26 @@ def test_two_ends_that_could_change_break_the_seam_in_the_middle(demo: Examined)
     assert seams["quayhead-saltern"].stretches[1][1].value == "break in the middle"
     assert seams["quayhead-marram"].stretches[3][1].value == "break at the right end"
     assert (seams["quayhead-saltern"].left_known, seams["quayhead-saltern"].right_known) == (True, False)
+
+
+def test_fields_and_negation_narrow_the_list(demo: Examined) -> None:
+    def shown(words: str) -> list[str]:
+        return [d.picture.right.title for d in demo.worst_first() if grouped.fits(d, words)]
+
+    assert shown("is:degraded -at:whelk") == ["Brackish Freight", "Eelgrass", "Petrel"]
+    assert shown("in:ike") == ["Saltern", "Driftwood"]
+    assert shown("has:weak-algorithm") == ["Driftwood"]
+    assert shown("at:farlight is:working") == ["Petrel", "Farlight"]
+    assert shown("-is:broken -is:degraded -is:working") == ["Samphire"]
+    assert shown("is: -") == []
+
+
+def test_groups_hold_every_tunnel_once(demo: Examined) -> None:
+    order = demo.worst_first()
+    for how in grouped.ORDERS:
+        rows = grouped.rows_of(order, how)
+        tunnels_ = [r for r in rows if not isinstance(r, grouped.Heading)]
+        assert sorted(d.picture.name for d in tunnels_) == sorted(d.picture.name for d in order)
+        assert sum(r.count for r in rows if isinstance(r, grouped.Heading)) in (0, len(order))
+    states = [r.name for r in grouped.rows_of(order, "by state") if isinstance(r, grouped.Heading)]
+    assert states == ["broken", "degraded", "idle", "working"]

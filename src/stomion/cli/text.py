@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import textwrap
+from collections import Counter
 
 from stomion.jobs.summary import FindingRecord, Place, Summary, TunnelRecord
 from stomion.model.provenance import Provenance
@@ -17,12 +18,26 @@ def check_text(summary: Summary) -> str:
     parts = [_tunnel(t) for t in summary.tunnels]
     if not parts:
         parts = [_no_tunnel(summary)]
+    parts.extend(_total(summary))
     parts.extend(_not_used(summary))
     parts.extend(f"not recognised: {clean(n.file)}: {clean(n.why)}" for n in summary.not_recognised)
     for problem in summary.problems:
         place = f"{clean(problem.file)}:{problem.line}" if problem.line else clean(problem.file)
         parts.append(f"problem: {place}: {clean(problem.text)}")
     return "\n".join(parts)
+
+
+def _total(summary: Summary) -> list[str]:
+    """Causes that several tunnels share, and how many tunnels stand how."""
+    lines = [line for cause in summary.common_causes for line in textwrap.wrap(clean(cause.says), WIDTH)]
+    counts = Counter(t.status for t in summary.tunnels)
+    if len(summary.tunnels) > 1:
+        states = ", ".join(f"{counts[s]} {s}" for s in STATES if counts[s])
+        lines.append(f"{len(summary.tunnels):,} tunnels: {states}")
+    return [*lines, ""] if lines else []
+
+
+STATES = ("broken", "degraded", "working", "idle", "unproven")
 
 
 def ask_text(summary: Summary) -> str:

@@ -10,6 +10,7 @@ import msgspec
 
 from stomion.case.evidence import Evidence
 from stomion.diagnosis.runner import Diagnosis
+from stomion.diagnosis.together import common_causes
 from stomion.jobs.examine import Examined
 from stomion.jobs.unused import unused
 from stomion.model.finding import STAGES, Finding, Stage, Status
@@ -171,6 +172,16 @@ class SourceRecord(msgspec.Struct, frozen=True):
     not_understood: int
 
 
+class CauseRecord(msgspec.Struct, frozen=True):
+    """One change at one site that several tunnels need."""
+
+    code: str
+    site: str
+    change: str
+    says: str
+    tunnels: tuple[str, ...]
+
+
 class Summary(msgspec.Struct, frozen=True):
     """The whole output; `stomion` is the version of this format."""
 
@@ -181,6 +192,7 @@ class Summary(msgspec.Struct, frozen=True):
     problems: tuple[Trouble, ...]
     not_used: tuple[NotUsed, ...] = ()
     sources: tuple[SourceRecord, ...] = ()
+    common_causes: tuple[CauseRecord, ...] = ()
 
 
 def summary_of(examined: Examined, tunnel: str | None = None) -> Summary:
@@ -195,6 +207,7 @@ def summary_of(examined: Examined, tunnel: str | None = None) -> Summary:
         tuple(Trouble(p.file, p.text, p.line) for p in evidence.problems),
         tuple(NotUsed(u.file, u.text, u.why, u.line) for u in unused(examined)),
         sources_of(evidence),
+        tuple(CauseRecord(c.code, c.site, c.change, c.says, c.tunnels) for c in common_causes(chosen)),
     )
 
 

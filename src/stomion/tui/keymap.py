@@ -60,6 +60,7 @@ KEYS: tuple[Key, ...] = (
         "",
         "[",
     ),
+    Key("v", "screen.order", "in groups: by cause, site, state or finding", ("tunnels",), "groups"),
     Key("a", "screen.attempt(1)", "next attempt", ("negotiation",), "attempt"),
     Key("A", "screen.attempt(-1)", "previous attempt", ("negotiation",)),
     Key("n", "screen.failure(1)", "next failure, in this attempt or a later one", ("negotiation",), "failure"),

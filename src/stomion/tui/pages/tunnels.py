@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from stomion.model.finding import PATH, STAGES, Status
 from stomion.tui.spans import Line, cut, left, paragraph, right, wrap
-from stomion.views.seam import Seam, seam_of, stretch_text
+from stomion.views.seam import seam_of, stretch_text
 
 if TYPE_CHECKING:
     from stomion.diagnosis.runner import Diagnosis
@@ -163,7 +163,7 @@ def remedies(diagnosis: Diagnosis, width: int, index: int = 0) -> list[Line]:
             lines.append(
                 [
                     ("  ", "plain"),
-                    (left(label if at == 0 else "", 26), tone),
+                    (left(label if at == 0 else "", max(26, len(label) + 2)), tone),
                     (part, "plain"),
                 ]
             )
@@ -201,14 +201,3 @@ def summary(seams: list[Diagnosis], shown: int) -> str:
         if count:
             parts.append(f"{count} {status.value}")
     return " · ".join(parts)
-
-
-def matches(diagnosis: Diagnosis, words: str) -> bool:
-    """Does a tunnel fit the filter: every word somewhere in its names, status, stage, code or sentence."""
-    first = diagnosis.first_fault
-    seam: Seam = seam_of(diagnosis)
-    text = " ".join(
-        [diagnosis.picture.name, seam.left, seam.right, diagnosis.status.value, seam.says]
-        + ([first.code, first.stage.value] if first else [])
-    ).lower()
-    return all(word in text for word in words.lower().split())

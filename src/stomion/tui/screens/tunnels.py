@@ -9,6 +9,7 @@ from textual.app import ComposeResult
 from textual.widgets import Input
 
 from stomion.tui.keymap import bindings
+from stomion.tui.pages import grouped
 from stomion.tui.pages import tunnels as page
 from stomion.tui.screens.base import Page
 from stomion.tui.spans import Line
@@ -35,6 +36,8 @@ class TunnelsScreen(Page):
     def __init__(self) -> None:
         super().__init__()
         self._shown: list[Diagnosis] = []
+        self._rows: list[grouped.Row] = []
+        self._order = grouped.ORDERS[0]
         self._words = ""
 
     def content(self) -> ComposeResult:
@@ -42,7 +45,7 @@ class TunnelsScreen(Page):
         yield Lines(id="list")
         yield Lines(id="foot", cursor=False)
         yield Input(
-            placeholder="words of a name, a stage, a sentence; Enter keeps, Escape clears",
+            placeholder=f"words of a name or a sentence; {grouped.FIELDS}; Enter keeps, Escape clears",
             id="filter",
             classes="hidden-input",
         )
@@ -57,7 +60,8 @@ class TunnelsScreen(Page):
         right: Line = [(self.stomion.progress, "doubt")] if self.stomion.progress else []
         if examined is not None:
             troubles = len(examined.evidence.problems) + len(examined.evidence.not_recognised)
-            right = [(page.summary(list(examined.tunnels), len(self._shown)), "muted")]
+            how = f"{self._order} · " if self._order != grouped.ORDERS[0] else ""
+            right = [(how + page.summary(list(examined.tunnels), len(self._shown)), "muted")]
             if troubles:
                 right.append((f" · {troubles} not read", "doubt"))
         return self.stomion.trail(self.place), right
@@ -71,27 +75,31 @@ class TunnelsScreen(Page):
             self._empty(["Reading the evidence …", self.stomion.progress])
             return
         order = list(self.stomion.order)
-        self._shown = [d for d in order if page.matches(d, self._words)]
+        self._shown = [d for d in order if grouped.fits(d, self._words)]
+        rows = self._rows = grouped.rows_of(self._shown, self._order)
         names = max((len(e.title) for d in order for e in d.picture.ends), default=8)
         shown = self._shown
 
         def line_at(row: int, width: int) -> Line:
-            return page.row(shown[row], page.columns(width, names))
+            one = rows[row]
+            if isinstance(one, grouped.Heading):
+                return grouped.heading_line(one, width)
+            return page.row(one, page.columns(width, names))
 
-        lines.styles.height = self._rows()
+        lines.styles.height = self._height()
         head = self.query_one("#head", Lines)
         head.show(page.HEADER_ROWS, lambda row, width: page.header(page.columns(width, names))[row])
-        current = next((i for i, d in enumerate(shown) if d is self.stomion.current), 0)
-        lines.show(len(shown), line_at, row=current)
+        current = next((i for i, d in enumerate(rows) if d is self.stomion.current), 0)
+        lines.show(len(rows), line_at, row=current, stops=lambda row: not isinstance(rows[row], grouped.Heading))
         if not shown:
             self._empty(self._why_empty())
         else:
             self._foot()
         self.query_one("#above").refresh()
 
-    def _rows(self) -> int:
+    def _height(self) -> int:
         """Rows of the list: as many as there are tunnels, as long as their chosen one's fault has room below."""
-        return max(1, min(len(self._shown), self.size.height - FRAME - FOOT))
+        return max(1, min(len(self._rows), self.size.height - FRAME - FOOT))
 
     def _why_empty(self) -> list[str]:
         examined = self.stomion.examined
@@ -127,7 +135,7 @@ class TunnelsScreen(Page):
             if not end.given:
                 built += [[], *page.settings_lines(diagnosis, end, min(width - 4, 110), 2)]
         # The layout may not have followed yet: what is left below the list is worked out.
-        built += self._neighbours(width, self.size.height - FRAME - self._rows() - len(built))
+        built += self._neighbours(width, self.size.height - FRAME - self._height() - len(built))
         foot.show(len(built), lambda row, _width: built[row])
 
     def _neighbours(self, width: int, free: int) -> list[Line]:
@@ -144,14 +152,26 @@ class TunnelsScreen(Page):
     @on(Lines.Moved)
     def moved(self, event: Lines.Moved) -> None:
         if event.lines.id == "list":
-            self.stomion.choose(self._shown[event.row])
-            self._foot()
+            one = self._rows[event.row]
+            if not isinstance(one, grouped.Heading):
+                self.stomion.choose(one)
+                self._foot()
 
     @on(Lines.Chosen)
     def chosen(self, event: Lines.Chosen) -> None:
         if event.lines.id == "list":
-            self.stomion.choose(self._shown[event.row])
-            self.stomion.show("tunnel")
+            one = self._rows[event.row]
+            if not isinstance(one, grouped.Heading):
+                self.stomion.choose(one)
+                self.stomion.show("tunnel")
+
+    def action_order(self) -> None:
+        """Worst first, or in groups: by cause, site, state or finding."""
+        self._order = grouped.ORDERS[(grouped.ORDERS.index(self._order) + 1) % len(grouped.ORDERS)]
+        self.refresh_page()
+        rows = self._rows
+        if rows and self.stomion.current not in rows:
+            self.query_one("#list", Lines).go(0)
 
     def action_filter(self) -> None:
         box = self.query_one(Input)
