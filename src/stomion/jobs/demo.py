@@ -14,8 +14,7 @@ def demo_folder() -> Path:
 
 def write_demo(target: Path) -> int:
     """Copy the case to a new or empty folder; the number of files written. Raises UsageError where something is in the way."""
-    if target.exists() and (not target.is_dir() or any(target.iterdir())):
-        raise UsageError(f"{target}: it exists and is not an empty folder; nothing was written")
+    _free(target)
     source = demo_folder()
     count = 0
     for path in sorted(source.rglob("*")):
@@ -24,4 +23,24 @@ def write_demo(target: Path) -> int:
             copy.parent.mkdir(parents=True, exist_ok=True)
             copy.write_bytes(path.read_bytes())
             count += 1
+    return count
+
+
+def _free(target: Path) -> None:
+    if target.exists() and (not target.is_dir() or any(target.iterdir())):
+        raise UsageError(f"{target}: it exists and is not an empty folder; nothing was written")
+
+
+def write_fleet(target: Path, tunnels: int) -> int:
+    """Write a case of so many tunnels to a new or empty folder; the number of files. Raises UsageError where something is in the way."""
+    # Made up when it is asked for: it is large.
+    from stomion.standin.fleet import fleet_files
+
+    _free(target)
+    count = 0
+    for name, content in fleet_files(tunnels):
+        path = target / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(content)
+        count += 1
     return count

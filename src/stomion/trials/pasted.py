@@ -6,6 +6,7 @@ import ipaddress
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 from stomion.trials.words import plain
 from stomion.vocabulary.addresses import ADDRESS
@@ -91,13 +92,19 @@ def tool_of(command: str) -> str:
 
 def addresses_in(text: str) -> list[str]:
     """Addresses of a line in their order, those with a port behind a colon included; a zone index is left out."""
+    return list(_addresses_in(text))
+
+
+@lru_cache(1_024)
+def _addresses_in(text: str) -> tuple[str, ...]:
+    """One line is asked about many times over."""
     out = []
     for m in ADDRESS.finditer(text):
         try:
             out.append(str(ipaddress.ip_address(m["v4"] or m["v6"])))
         except ValueError:
             continue
-    return out
+    return tuple(out)
 
 
 def is_target(address: str) -> bool:

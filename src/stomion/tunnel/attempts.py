@@ -99,6 +99,13 @@ def latest(picture: Picture) -> tuple[Attempt, ...]:
     Without those from before the tunnel was up, those to an address that no host can have, and those a gateway made itself without an
     answer: they leave with its outer address, which the selectors need not hold.
     """
+    known = picture.worked_out.get("latest")
+    if not isinstance(known, tuple):
+        known = picture.worked_out["latest"] = _latest(picture)
+    return known
+
+
+def _latest(picture: Picture) -> tuple[Attempt, ...]:
     found = {}
     for attempt in attempts_of(picture):
         end = sender(picture, attempt)

@@ -174,7 +174,10 @@ class _Kind(Enum):
 def _tests(picture: Picture, index: Index) -> dict[_Kind, tuple[LanTest, ...]]:
     """Tests from behind either end by what they ask for: the other LAN, something before the tunnel, or a private address elsewhere."""
     found: dict[_Kind, list[LanTest]] = {kind: [] for kind in _Kind}
-    for placed in index.records(index.tests, picture.left.site, picture.right.site):
+    towards = [
+        (end.site, spans(lans_of(picture.other(end), end) | lans_of(end, picture.other(end)))) for end in picture.ends
+    ]
+    for placed in index.tests(towards):
         record = placed.record
         end, who = _sender(record, picture)
         if end is None:

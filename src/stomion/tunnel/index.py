@@ -10,16 +10,20 @@ from functools import lru_cache
 from typing import TypeVar
 
 from stomion.case.evidence import Evidence, Log, Placed
+from stomion.model.box import Interval
 from stomion.model.event import Event
 from stomion.model.packet import Datagram
-from stomion.model.record import CounterRecord
+from stomion.model.record import CounterRecord, TestRecord
 from stomion.model.sa import Drop, State
 from stomion.model.site import SheetTunnel, SiteSheet
 from stomion.model.tables import Tables
 from stomion.space.axis import address_number
 from stomion.space.ranges import written
+from stomion.tunnel.targets import Targets, far_ranges
 from stomion.walk.declared import declared_tables, policy_on
 
+MANY_TESTS = 64
+"""Tests of a site from which on they are looked up by their targets."""
 Row = TypeVar("Row")
 BySite = dict[str, list[tuple[int, Placed[Row]]]]
 """Records by the site they name, each with its place in the order in which all were read."""
@@ -91,7 +95,11 @@ class Index:
             if host:
                 self.hosts.setdefault(site, {})[host] = tables
         self.sites = {source.site for source in evidence.sources if source.site}
-        self.tests = _by_site(evidence.tests, lambda r: _named_site(r.source))
+        self._tests = _by_site(evidence.tests, lambda r: _named_site(r.source))
+        far = far_ranges(self.sheets)
+        self._targets = {
+            site: Targets(rows, far.get(site, ())) for site, rows in self._tests.items() if len(rows) >= MANY_TESTS
+        }
         self.pings = _by_site(evidence.pings, lambda r: _named_site(r.source))
         self._counters = _by_tunnel_and_range(evidence.counters)
         self.happenings = _by_site(evidence.happenings, lambda r: r.site)
@@ -149,6 +157,15 @@ class Index:
         """Those that name either end's site, and those that name an address alone, in the order in which they were read."""
         mine = [pair for site in ("", left, right) for pair in found.get(site, ())]
         return [placed for _, placed in sorted(mine, key=lambda pair: pair[0])]
+
+    def tests(self, ends: Sequence[tuple[str, Sequence[Interval]]]) -> list[Placed[TestRecord]]:
+        """Tests that name one of two sites, each with what lies behind the other one, or an address alone, in the order in which they were
+        read. Of a site with many tests those to other tunnels' ranges are left out."""
+        mine = list(self._tests.get("", ()))
+        for site, ranges in ends:
+            held = self._targets.get(site)
+            mine += held.of(ranges) if held is not None else self._tests.get(site, ())
+        return [placed for _, placed in sorted(dict(mine).items())]
 
     def counters(self, site: str, names: AbstractSet[str], ranges: AbstractSet[str]) -> list[Placed[CounterRecord]]:
         """A site's readings that name one of some tunnels, or that reach one of some ranges, in the order in which they were read."""

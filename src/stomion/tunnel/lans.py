@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Iterable
+from functools import lru_cache
 
 from stomion.space.axis import address_text
 from stomion.space.ranges import common, is_any, spans
@@ -54,15 +55,17 @@ def meets(text: str, networks: Iterable[str]) -> bool:
 def no_host(address: str, end: End) -> str:
     """`the network's own address` or `the broadcast address`, where it is one of a network behind this end."""
     texts = set(end.networks) | set(end.sheet.local_ts if end.sheet else ())
-    for text in texts:
-        try:
-            network, target = ipaddress.ip_network(text, strict=False), ipaddress.ip_address(address)
-        except ValueError:
-            continue
-        if network.version != 4 or target.version != 4 or network.prefixlen > 30:
-            continue
-        if target == network.network_address:
-            return "the network's own address"
-        if target == network.broadcast_address:
-            return "the broadcast address"
-    return ""
+    return next((said for text in texts if (said := _edge(address, text))), "")
+
+
+@lru_cache(8_192)
+def _edge(address: str, text: str) -> str:
+    try:
+        network, target = ipaddress.ip_network(text, strict=False), ipaddress.ip_address(address)
+    except ValueError:
+        return ""
+    if network.version != 4 or target.version != 4 or network.prefixlen > 30:
+        return ""
+    if target == network.network_address:
+        return "the network's own address"
+    return "the broadcast address" if target == network.broadcast_address else ""
