@@ -4,7 +4,7 @@ everything else is still read."""
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from pathlib import Path
 
 from stomion.case.evidence import Evidence
@@ -14,6 +14,7 @@ from stomion.ingest.item import MAX_TABLE, Item
 from stomion.ingest.kinds import kind_of
 from stomion.ingest.owners import join_models, same_addresses
 from stomion.ingest.reading import Reading, Tick, Years
+from stomion.ingest.workers import read_many, worth_it
 from stomion.logs.phrasebook import read_phrasebook
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.vocabulary.clean import clean
@@ -34,9 +35,12 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None) -> Evi
     years = Years()
     for book in phrasebooks(root):
         _read_phrasebook(book, root, evidence)
-    for item in _walk(paths, root, evidence):
+    items = list(_walk(paths, root, evidence))
+    late = next((n for n, item in enumerate(items) if _is_late(item.path)), len(items))
+    for item in items[:late]:
         tick(item.name, 0)
-        _read_one(item, evidence, tick, years)
+        read_one(item, evidence, tick, years)
+    _read_logs(items[late:], evidence, tick, years)
     join_models(evidence)
     same_addresses(evidence)
     return evidence
@@ -49,16 +53,42 @@ def _exists(path: Path) -> bool:
         raise UsageError(f"{path}: {reason(error)}") from error
 
 
-def _read_one(item: Item, evidence: Evidence, tick: Tick, years: Years) -> None:
-    """One file, whatever becomes of it. An error nobody foresaw is a line too: it is this program's, and costs this file alone."""
+def _read_logs(items: list[Item], evidence: Evidence, tick: Tick, years: Years) -> None:
+    """Texts without a form of their own, which come last; in worker processes where they are many and large."""
+    if worth_it(items, [_size(item.path) for item in items]):
+        for answer in read_many(items, evidence, years, tick):
+            if answer.found is None:
+                read_one(answer.item, evidence, tick, years)
+                continue
+            for name, rows in answer.found.items():
+                getattr(evidence, name).extend(rows)
+        return
+    for item in items:
+        tick(item.name, 0)
+        read_one(item, evidence, tick, years)
+
+
+def _size(path: Path) -> int:
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0
+
+
+def read_one(item: Item, evidence: Evidence, tick: Tick, years: Years, only: Collection[str] | None = None) -> bool:
+    """One file, whatever becomes of it. An error nobody foresaw is a line too: it is this program's, and costs this file alone. False,
+    and nothing done, for a kind that is not among `only`."""
     try:
         if not item.path.is_file():
             evidence.not_recognised.append(NotRecognised(item.name, "it is no ordinary file"))
-            return
+            return True
         with open_input(item.path) as stream:
             head = stream.read(HEAD)
         size = item.path.stat().st_size
-        kind_of(item, head).read(Reading(item, head, size, evidence, tick, years))
+        kind = kind_of(item, head)
+        if only is not None and kind.name not in only:
+            return False
+        kind.read(Reading(item, head, size, evidence, tick, years))
     except Cancelled:
         raise
     except UnreadableInput as error:
@@ -69,6 +99,7 @@ def _read_one(item: Item, evidence: Evidence, tick: Tick, years: Years) -> None:
     except Exception as error:
         text = f"could not be read: an error of this program ({type(error).__name__}: {error}); please report it with this file's kind"
         evidence.problems.append(Problem(item.name, clean(text)))
+    return True
 
 
 def _root(paths: list[Path]) -> Path:
@@ -89,7 +120,7 @@ def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[Item]:
     names = {p: _relative(p, root) for p in found}
     has_sites = any(len(Path(n).parts) > 1 and Path(n).parts[0] not in NOT_SITES for n in names.values())
     single = [p for p in paths if p.is_file()]
-    for path in sorted(found, key=lambda p: (p.suffix == ".log", p.suffix in (".txt", ""), names[p])):
+    for path in sorted(found, key=lambda p: (_is_late(p), p.suffix == ".log", names[p])):
         parts = Path(names[path]).parts
         if len(parts) > 1:
             place = parts[0]
@@ -103,6 +134,11 @@ def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[Item]:
         if path.name == "case.toml" and len(parts) == 1:
             place = "case"
         yield Item(path, clean(names[path]), clean(site) if site else site, clean(host) if host else host, place)
+
+
+def _is_late(path: Path) -> bool:
+    """Is it a text by its name, to be read when the year and the sites are known?"""
+    return path.suffix in (".log", ".txt", "")
 
 
 def _files_of(path: Path, evidence: Evidence, root: Path) -> list[Path]:

@@ -31,49 +31,12 @@ _HINTS = re.compile(
 """Without one of these a text tells of no test; most logs have none."""
 
 
-_WORDS = tuple(
-    word.encode()
-    for word in [
-        "ping",
-        "icmp",
-        "echo",
-        "time=",
-        "time<",
-        "zeit",
-        "temp",
-        "tiempo",
-        "durata",
-        "czas",
-        "tid=",
-        "ttl=",
-        "tracer",
-        "tracepath",
-        "curl",
-        "wget",
-        "http/",
-        "nc",
-        "telnet",
-        "ssh:",
-        "connect",
-        "succeeded!",
-        "answer",
-        "!!",
-        "scan",
-        "dig",
-        "nslookup",
-        ";;",
-        "transmitted",
-        "alive",
-        "/dev/tcp",
-        "port",
-        "probe",
-        "loss%",
-        "xmt/",
-        "known",
-        "resolve",
-        "sent",
-    ]
-)
+_WORDS = (
+    b"ping", b"icmp", b"echo", b"time=", b"time<", b"zeit", b"temp", b"tiempo", b"durata", b"czas", b"tid=", b"ttl=", b"tracer",
+    b"tracepath", b"curl", b"wget", b"http/", b"nc", b"telnet", b"ssh:", b"connect", b"succeeded!", b"answer", b"!!", b"scan",
+    b"dig", b"nslookup", b";;", b"transmitted", b"alive", b"/dev/tcp", b"port", b"probe", b"loss%", b"xmt/", b"known",
+    b"resolve", b"sent",
+)  # fmt: skip
 """One of these stands in whatever a hint finds: plain words are looked for many times faster than patterns."""
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gc
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -48,6 +50,18 @@ def natural(name: str) -> list[tuple[int, str]]:
     return [(int(part), "") if part.isdigit() else (-1, part) for part in re.split(r"(\d{1,18})", name)]
 
 
+@contextmanager
+def _without_collecting() -> Iterator[None]:
+    """What is read stays, and has no circles: looking for garbage in ever more of it takes a fifth of the time."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
+
+
 def examine(
     paths: list[Path],
     progress: Callable[[str, int], None] = lambda _name, _count: None,
@@ -61,11 +75,12 @@ def examine(
         watch.check()
         progress(name, count)
 
-    evidence = read_case(paths, tick)
-    if keys is not None:
-        evidence.keys = read_keys(keys)
-    watch.check()
-    found = tuple(diagnose(p) for p in pictures(evidence))
+    with _without_collecting():
+        evidence = read_case(paths, tick)
+        if keys is not None:
+            evidence.keys = read_keys(keys)
+        watch.check()
+        found = tuple(diagnose(p) for p in pictures(evidence))
     for diagnosis in found:
         evidence.problems.extend(Problem("", text) for text in diagnosis.crashed)
         evidence.problems.extend(diagnosis.picture.cuts)

@@ -1,0 +1,120 @@
+"""Many logs at once, in worker processes: what a log says does not rest on another one. The order of the case is kept.
+
+A worker gets what the readers of logs and of pasted tests ask the case for, and gives back what they found; a text of another kind is left
+to the caller, as tables rest on each other.
+"""
+
+from __future__ import annotations
+
+import gc
+import os
+import signal
+from collections.abc import Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from dataclasses import dataclass, field
+from multiprocessing import get_context
+
+from stomion.case.evidence import Evidence
+from stomion.ingest.item import Item
+from stomion.ingest.reading import Tick, Years
+
+LEAST_BYTES, LEAST_FILES = 24 << 20, 16
+"""Logs below these are read faster than a process starts."""
+CHUNK = 12
+"""Files of one order to a worker."""
+MOST_WORKERS = 4
+LISTS = ("logs", "tests", "pings", "sources", "problems", "not_recognised")
+"""What the readers of logs and pasted tests add to."""
+OF_ITS_OWN = ("text", "pasted tests", "empty", "binary")
+"""Kinds that rest on nothing but their own file."""
+
+
+@dataclass(slots=True)
+class Answer:
+    """What one file gave; None in `found` for a file that the caller has to read himself."""
+
+    item: Item
+    found: dict[str, list[object]] | None = field(default=None)
+
+
+def worth_it(items: Sequence[Item], sizes: Sequence[int]) -> bool:
+    """Are there enough logs, and a second processor to read them?"""
+    return len(items) >= LEAST_FILES and sum(sizes) >= LEAST_BYTES and _processors() > 1
+
+
+def _processors() -> int:
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+
+
+def base_of(evidence: Evidence) -> Evidence:
+    """The part of a case that reading a log asks for: names, addresses and phrases."""
+    base = Evidence(root=evidence.root, title=evidence.title)
+    base.sheets, base.phrases, base.addresses = evidence.sheets, evidence.phrases, evidence.addresses
+    base.sources = list(evidence.sources)
+    return base
+
+
+def read_many(items: Sequence[Item], evidence: Evidence, years: Years, tick: Tick) -> Iterator[Answer]:
+    """Every file's answer, in the order of the files. Raises what `tick` raises, with all workers stopped."""
+    pool = ProcessPoolExecutor(
+        max_workers=min(_processors(), MOST_WORKERS),
+        mp_context=get_context("spawn"),
+        initializer=_begin,
+        initargs=(base_of(evidence), years),
+    )
+    try:
+        waiting = [pool.submit(_read, tuple(items[n : n + CHUNK])) for n in range(0, len(items), CHUNK)]
+        done = 0
+        for future in waiting:
+            _await(future, tick, items[done].name, done)
+            for answer in future.result():
+                done += 1
+                yield answer
+    except BaseException:
+        _stop(pool)
+        raise
+    pool.shutdown()
+
+
+def _await(future: Future[list[Answer]], tick: Tick, name: str, done: int) -> None:
+    while not future.done():
+        wait([future], timeout=0.1, return_when=FIRST_COMPLETED)
+        tick(name, done)
+
+
+def _stop(pool: ProcessPoolExecutor) -> None:
+    """At once: what a worker is reading is of no use any more."""
+    for process in list((getattr(pool, "_processes", None) or {}).values()):
+        process.terminate()
+    pool.shutdown(wait=False, cancel_futures=True)
+
+
+_CASE: list[tuple[Evidence, Years]] = []
+"""In a worker: what it knows of the case. Sent once, as a large case has many sheets."""
+
+
+def _begin(base: Evidence, years: Years) -> None:
+    """In a worker, first of all; ctrl+c is the caller's matter."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    gc.disable()
+    _CASE[:] = [(base, years)]
+
+
+def _read(items: tuple[Item, ...]) -> list[Answer]:
+    # Here, not above: the folder's reader asks this module.
+    from stomion.ingest.folder import read_one
+
+    ((base, years),) = _CASE
+    answers = []
+    before = {name: len(getattr(base, name)) for name in LISTS}
+    for item in items:
+        if not read_one(item, base, lambda _name, _count: None, years, OF_ITS_OWN):
+            answers.append(Answer(item))
+            continue
+        found: dict[str, list[object]] = {}
+        for name in LISTS:
+            rows = getattr(base, name)
+            found[name] = rows[before[name] :]
+            del rows[before[name] :]
+        answers.append(Answer(item, found))
+    return answers
