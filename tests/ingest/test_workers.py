@@ -53,7 +53,7 @@ def test_a_stop_ends_the_workers(fleet: Path, monkeypatch: pytest.MonkeyPatch) -
 
     def tick(name: str, _count: int) -> None:
         seen.append(name)
-        if name.endswith(".txt") or name.endswith(".log"):
+        if name.endswith((".txt", ".log")):
             raise Cancelled
 
     with pytest.raises(Cancelled):

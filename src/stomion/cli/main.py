@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import importlib
+import os
 import sys
+import traceback
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
@@ -13,7 +16,7 @@ from stomion import __version__
 from stomion.errors import UsageError
 from stomion.vocabulary.clean import clean
 
-EXIT_FAULT, EXIT_USAGE = 1, 2
+EXIT_FAULT, EXIT_USAGE, EXIT_FAILED = 1, 2, 3
 FullScreen = Callable[[list[Path]], None]
 """Opens the full-screen front on paths; the context object of every command."""
 
@@ -63,7 +66,8 @@ class Commands(click.Group):
     context_settings={"help_option_names": ["-h", "--help"]},
     epilog="Examples:\n\n\b\n  stomion CASE              open a case folder full screen\n"
     "  stomion check CASE        what is wrong, and what to change\n"
-    "  stomion demo              look around in a made-up case\n\nExit status: 0 no fault, 1 a fault, 2 bad usage or nothing readable.",
+    "  stomion demo              look around in a made-up case\n\n"
+    "Exit status: 0 no fault, 1 a fault, 2 bad usage or nothing readable, 3 the program failed.",
 )
 @click.version_option(__version__, prog_name="stomion", message="%(prog)s %(version)s")
 @click.pass_context
@@ -78,16 +82,50 @@ def root(ctx: click.Context) -> None:
 
 
 def run_command_line(argv: Sequence[str] | None, full_screen: FullScreen) -> int:
-    """Run a command; our errors become one line on standard error. The exit status."""
+    """Run a command. Errors become one line on standard error; the exit status is 3 where the program itself failed: an error of ours, a
+    full disk, an output that was closed."""
     try:
-        root(args=list(argv) if argv is not None else None, prog_name="stomion", obj=full_screen, standalone_mode=True)
+        return _run(argv, full_screen)
     except UsageError as error:
         click.echo(f"stomion: {clean(str(error))}", err=True)
         return EXIT_USAGE
-    except BrokenPipeError:
-        # The reader of a pipe has gone (`| head`): no fault of anybody's.
-        sys.stderr.close()
-        return 0
+    except click.ClickException as error:
+        error.show()
+        return EXIT_USAGE
+    except click.Abort:
+        click.echo("Aborted!", err=True)
+        return EXIT_USAGE
     except KeyboardInterrupt:
         return 130
-    return 0
+    except BrokenPipeError:
+        # The reader of a pipe has gone (`| head`): nothing can be said to it any more.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return EXIT_FAILED
+    except OSError as error:
+        _say(f"stomion: {error.strerror or 'input or output failed'}")
+        return EXIT_FAILED
+    except Exception as error:
+        where = traceback.extract_tb(error.__traceback__)[-1]
+        text = f"{type(error).__name__} in {Path(where.filename).name}:{where.lineno}"
+        _say(f"stomion: an error of this program ({text}); please report it with the command and the kind of its input")
+        return EXIT_FAILED
+
+
+def _say(text: str) -> None:
+    """To standard error, where that is open; what is left in standard output goes nowhere, as it can't be written."""
+    with contextlib.suppress(OSError):
+        click.echo(clean(text), err=True)
+    with contextlib.suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+
+
+def _run(argv: Sequence[str] | None, full_screen: FullScreen) -> int:
+    try:
+        status = root.main(
+            args=list(argv) if argv is not None else None, prog_name="stomion", obj=full_screen, standalone_mode=False
+        )
+    except SystemExit as left:
+        status = left.code
+    # What does not fit the disk is told now, and not when everything is over.
+    sys.stdout.flush()
+    return status if isinstance(status, int) else 0

@@ -9,6 +9,7 @@ import click
 
 from stomion.cli.main import EXIT_FAULT
 from stomion.errors import UsageError
+from stomion.writing import write_file
 
 
 @click.group(
@@ -46,13 +47,9 @@ def new(
     if target is None:
         click.echo(text, nl=False)
         return
-    try:
-        with target.open("x") as out:
-            out.write(text)
-    except FileExistsError as error:
-        raise UsageError(f"{target}: it exists already and was left alone") from error
-    except OSError as error:
-        raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
+    if target.exists() or target.is_symlink():
+        raise UsageError(f"{target}: it exists already and was left alone")
+    write_file(target, text.encode())
     click.echo(f"{target} written")
 
 

@@ -44,7 +44,7 @@ def shared(a: Iterable[str], b: Iterable[str]) -> tuple[str, ...]:
 def _meet(a: str, b: str) -> bool:
     if a == b:
         return True
-    if a.isdigit() or b.isdigit():
+    if a.isdecimal() or b.isdecimal():
         return False
     return a.startswith(f"{b}-") or b.startswith(f"{a}-")
 

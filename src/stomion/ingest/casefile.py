@@ -23,9 +23,16 @@ def _read(reading: Reading) -> None:
     for tunnel in tunnels if isinstance(tunnels, list) else []:
         ends = tunnel.get("ends") if isinstance(tunnel, dict) else None
         if isinstance(ends, list) and len(ends) == 2 and all(isinstance(e, str) for e in ends):
+            if len(reading.evidence.declared) >= MOST_TUNNELS:
+                reading.problem(f"more than {MOST_TUNNELS:,} tunnels; the rest is not read")
+                break
             reading.evidence.declared.append((str(tunnel.get("name", "-".join(ends))), (ends[0], ends[1])))
     _vantages(data, reading)
     _expected(data, line_map(whole.decode("utf-8", "replace")), reading)
+
+
+MOST_TUNNELS = 5_000
+"""Tunnels that one case declares."""
 
 
 def _vantages(data: dict[str, Any], reading: Reading) -> None:

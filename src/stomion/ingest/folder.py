@@ -17,7 +17,7 @@ from stomion.ingest.reading import Reading, Tick, Years
 from stomion.ingest.workers import read_many, worth_it
 from stomion.logs.phrasebook import read_phrasebook
 from stomion.model.provenance import NotRecognised, Problem
-from stomion.vocabulary.clean import clean
+from stomion.vocabulary.clean import clean, without_secrets
 
 MAX_FILES = 20_000
 NOT_SITES = frozenset(("sites", "path", ".stomion"))
@@ -93,12 +93,14 @@ def read_one(item: Item, evidence: Evidence, tick: Tick, years: Years, only: Col
         raise
     except UnreadableInput as error:
         text = error.what + (f", {error.expected} expected" if error.expected else "")
-        evidence.problems.append(Problem(item.name, clean(text), error.place if item.place == "sites" else None))
+        evidence.problems.append(
+            Problem(item.name, without_secrets(clean(text)), error.place if item.place == "sites" else None)
+        )
     except OSError as error:
         evidence.problems.append(Problem(item.name, reason(error)))
     except Exception as error:
         text = f"could not be read: an error of this program ({type(error).__name__}: {error}); please report it with this file's kind"
-        evidence.problems.append(Problem(item.name, clean(text)))
+        evidence.problems.append(Problem(item.name, without_secrets(clean(text))))
     return True
 
 

@@ -28,6 +28,11 @@ def json_value(data: bytes, what: str) -> Any:
 
 def toml_value(data: bytes) -> dict[str, Any]:
     """Decoded and cleaned. Raises UnreadableInput with the line where that is known."""
+    deep = next(
+        (n for n, line in enumerate(data.split(b"\n"), 1) if line.count(b".") > MAX_PARTS and _is_deep(line)), 0
+    )
+    if deep:
+        raise UnreadableInput(f"a key of more than {MAX_PARTS} parts", place=deep)
     try:
         found: dict[str, Any] = cleaned(tomllib.loads(data.decode("utf-8")))
         return found
@@ -38,6 +43,16 @@ def toml_value(data: bytes) -> dict[str, Any]:
         raise UnreadableInput(f"no TOML: {clean(str(error))}", place=int(line[1]) if line else None) from error
     except (ValueError, RecursionError) as error:
         raise UnreadableInput("nested too deeply, or with a number of thousands of digits") from error
+
+
+MAX_PARTS = 32
+"""Parts of a dotted key; each costs the parser as much as all before it."""
+
+
+def _is_deep(line: bytes) -> bool:
+    """Do the dots stand in a key or a table's name, and not in a value?"""
+    key = line.lstrip().partition(b"=")[0] if not line.lstrip().startswith(b"[") else line
+    return key.count(b".") > MAX_PARTS
 
 
 def cleaned(value: Any, depth: int = 0) -> Any:

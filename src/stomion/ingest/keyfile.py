@@ -17,6 +17,8 @@ _DECODER = msgspec.json.Decoder(IkeKeys)
 def read_keys(path: Path) -> tuple[IkeKeys, ...]:
     """All keys of a file, one JSON object a line. Raises UsageError with the line of the first one that is none."""
     found: list[IkeKeys] = []
+    if path.exists() and not path.is_file():
+        raise UsageError(f"{path}: it is no ordinary file")
     try:
         with open_input(path) as stream:
             for number, text, _, _ in read_lines(stream):

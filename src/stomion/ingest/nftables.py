@@ -148,7 +148,7 @@ def _match(body: dict[str, Any], reading: _Reading, set_of: SetOf) -> None:
             _payload(what, right, op, reading, set_of)
         else:
             reading.doubts.append(f"“{kind}” is not understood")
-    except (ValueError, KeyError, TypeError, AttributeError):
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError):
         reading.doubts.append(f"a value of “{_words(what)}” is not understood")
 
 

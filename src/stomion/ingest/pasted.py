@@ -118,7 +118,7 @@ def _series(trial: Trial, source: str, file: str) -> Iterator[Placed[PingRecord]
 def _source(item: Item, trial: Trial, sites: set[str]) -> str:
     """Where a test was made: by its own word where that is an address or one of the case's sites, else by where the text was found."""
     told = trial.source
-    if told and (told[:1].isdigit() or ":" in told or told in sites):
+    if told and (told[:1].isdecimal() or ":" in told or told in sites):
         return told
     return f"{item.site}/{item.host}" if item.host else item.site or ""
 

@@ -14,6 +14,7 @@ from pathlib import Path
 from stomion.case.evidence import Evidence, Source
 from stomion.ingest.item import Item
 from stomion.model.provenance import NotRecognised, Problem
+from stomion.vocabulary.clean import without_secrets
 
 Tick = Callable[[str, int], None]
 """Called with the file's name and lines or packets read so far; may raise Cancelled."""
@@ -56,7 +57,7 @@ class Reading:
 
     def problem(self, text: str, line: int | None = None) -> None:
         """One line about what could not be read."""
-        self.evidence.problems.append(Problem(self.item.name, text, line))
+        self.evidence.problems.append(Problem(self.item.name, without_secrets(text), line))
 
     def source(self, kind: str, count: int = 0, unit: str = "", *, used: bool = True, site: bool = True) -> None:
         """The file counts as read."""

@@ -286,7 +286,7 @@ def match_troubles(match: SheetMatch) -> Iterator[str]:
 def _address(text: str) -> tuple[str | None, str]:
     if not text or text in ("any", "dynamic") or _is_address(text):
         return text, ""
-    if re.fullmatch(r"[\w-]+(\.[\w-]+)+", text) and not text.replace(".", "").isdigit():
+    if re.fullmatch(r"[\w-]+(\.[\w-]+)+", text) and not text.replace(".", "").isdecimal():
         return text, ""
     return None, f"{text!r} is no address; one like 203.0.113.10, a host name, or any expected"
 

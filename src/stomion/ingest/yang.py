@@ -66,8 +66,17 @@ def _text(item: dict[str, Any], *names: str) -> str:
     for name in names:
         for key, value in item.items():
             if key.rpartition(":")[2] == name and isinstance(value, str | int) and not isinstance(value, bool):
-                return str(value)
+                # A number of thousands of digits is none; no leaf that is read here is longer.
+                return str(value)[:MOST_TEXT] if isinstance(value, str) or abs(value) < MOST_NUMBER else ""
     return ""
+
+
+MOST_TEXT, MOST_NUMBER = 255, 2**64
+
+
+def _number(text: str) -> int:
+    """A number of ours; 0 for what is none."""
+    return int(text) if text.isascii() and text.isdecimal() and len(text) < len(str(MOST_NUMBER)) else 0
 
 
 def _interfaces(data: Any) -> Iterator[SheetInterface]:
@@ -83,7 +92,7 @@ def _interfaces(data: Any) -> Iterator[SheetInterface]:
 
 def _length(mask: str) -> str:
     parts = mask.split(".")
-    if len(parts) != 4 or not all(p.isdigit() and int(p) < 256 for p in parts):
+    if len(parts) != 4 or not all(p.isdecimal() and int(p) < 256 for p in parts):
         return ""
     return str(sum(bin(int(p)).count("1") for p in parts))
 
@@ -98,7 +107,7 @@ def _routes(data: Any) -> Iterator[SheetRoute]:
                 via, out = _text(hop, "next-hop-address"), _text(hop, "outgoing-interface")
                 if destination:
                     yield SheetRoute(
-                        destination, via, out, int(_text(route, "preference") or 0), "blackhole" if hole else ""
+                        destination, via, out, _number(_text(route, "preference")), "blackhole" if hole else ""
                     )
 
 
@@ -120,7 +129,7 @@ def _acl_match(match: dict[str, Any]) -> SheetMatch:
             source = source or _text(part, "source-ipv4-network", "source-ipv6-network")
             destination = destination or _text(part, "destination-ipv4-network", "destination-ipv6-network")
             protocol = protocol or _text(part, "protocol")
-    service: tuple[str, ...] = (PROTOCOL_NAMES.get(int(protocol), protocol),) if protocol.isdigit() else ()
+    service: tuple[str, ...] = (PROTOCOL_NAMES.get(_number(protocol), protocol),) if protocol.isdecimal() else ()
     for name in ("tcp", "udp"):
         for part in _under(match, name):
             ports = next(iter(_under(part, "destination-port")), {})
@@ -187,14 +196,14 @@ def _prefixes(entry: dict[str, Any], name: str) -> tuple[str, ...]:
 
 def _dpd(entry: dict[str, Any]) -> SheetDpd | None:
     seconds = _text(next(iter(_under(entry, "dpd")), {}), "interval") or _text(entry, "dpd-interval")
-    return SheetDpd(float(seconds)) if seconds.isdigit() else None
+    return SheetDpd(float(_number(seconds))) if _number(seconds) else None
 
 
 def _numbers(item: dict[str, Any], name: str) -> list[int]:
     for key, value in item.items():
         if key.rpartition(":")[2] == name:
             values = value if isinstance(value, list) else [value]
-            return [int(v) for v in values if isinstance(v, int | str) and str(v).isdigit()]
+            return [_number(str(v)) for v in values if isinstance(v, int | str) and _number(str(v)[:MOST_TEXT])]
     return []
 
 
@@ -202,7 +211,7 @@ def _ciphers(item: dict[str, Any], name: str) -> tuple[str, ...]:
     found = []
     for row in _under(item, name):
         number, bits = _text(row, "algorithm-type"), _text(row, "key-length")
-        known = iana.ENCR.get(int(number)) if number.isdigit() else None
+        known = iana.ENCR.get(_number(number)) if number.isdecimal() else None
         if known:
             found.append(
                 f"{known}-{bits}"
@@ -218,7 +227,7 @@ def _named(item: dict[str, Any], name: str, table: dict[int, str]) -> tuple[str,
 
 def _life(item: dict[str, Any], name: str) -> int | None:
     seconds = next((t for part in _under(item, name) if (t := _text(part, "rekey-time", "time"))), "")
-    return int(seconds) if seconds.isdigit() and seconds != "0" else None
+    return _number(seconds) or None
 
 
 def _ike_proposal(entry: dict[str, Any]) -> Iterator[SheetProposal]:
@@ -276,7 +285,7 @@ def _entry(tunnel: SheetTunnel) -> dict[str, Any]:
     entry["local"] = {"local-pad-entry-name": tunnel.local_id or tunnel.local}
     entry["remote"] = {"remote-pad-entry-name": tunnel.remote_id or tunnel.peer}
     entry["spd"] = {"spd-entry": selector}
-    child: dict[str, Any] = {"fs-group": [int(g) for p in esp for g in p.group if g.isdigit()]}
+    child: dict[str, Any] = {"fs-group": [_number(g) for p in esp for g in p.group if _number(g)]}
     lifetime = next((p.lifetime_s for p in tunnel.esp_proposal if p.lifetime_s), None)
     if lifetime:
         child["child-sa-lifetime-soft"] = {"time": lifetime}
@@ -289,7 +298,7 @@ def _ike_data(proposals: list[Proposal]) -> dict[str, Any]:
     for p in proposals:
         out["ike-sa-intr-alg"] = [n for v in p.integrity for n, name in iana.INTEG.items() if name == v]
         out["ike-sa-encr-alg"] = _cipher_data(p)
-        out["dh-group"] = [int(g) for g in p.group if g.isdigit()]
+        out["dh-group"] = [_number(g) for g in p.group if _number(g)]
         if p.lifetime_s:
             out["ike-sa-lifetime-soft"] = {"rekey-time": p.lifetime_s}
     return out
@@ -309,7 +318,7 @@ def _cipher_data(p: Proposal) -> list[dict[str, Any]]:
     for index, value in enumerate(p.encryption, 1):
         base, _, bits = value.rpartition("-")
         for number, name in iana.ENCR.items():
-            if name == value or (name == base and bits.isdigit()):
+            if name == value or (name == base and bits.isdecimal()):
                 rows.append({"id": index, "algorithm-type": number, "key-length": int(bits) if name == base else 0})
     return rows
 

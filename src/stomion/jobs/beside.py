@@ -6,6 +6,7 @@ from pathlib import Path
 
 from stomion.errors import UsageError
 from stomion.jobs.demo import demo_folder
+from stomion.writing import write_inside
 
 
 def beside(root: str) -> Path:
@@ -23,9 +24,5 @@ def safe_name(text: str) -> str:
 def write_beside(root: str, name: str, text: str) -> Path:
     """Write a text into the case's folder for derived things. Raises UsageError where that can't be."""
     target = beside(root) / name
-    try:
-        target.parent.mkdir(exist_ok=True)
-        target.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
+    write_inside(Path(root), target, text.encode("utf-8", "replace"))
     return target

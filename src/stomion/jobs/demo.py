@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from stomion.errors import UsageError
+from stomion.writing import write_file
 
 
 def demo_folder() -> Path:
@@ -21,7 +22,7 @@ def write_demo(target: Path) -> int:
         if path.is_file() and path.suffix != ".py" and "__pycache__" not in path.parts:
             copy = target / path.relative_to(source)
             copy.parent.mkdir(parents=True, exist_ok=True)
-            copy.write_bytes(path.read_bytes())
+            write_file(copy, path.read_bytes())
             count += 1
     return count
 
@@ -34,13 +35,13 @@ def _free(target: Path) -> None:
 def write_fleet(target: Path, tunnels: int) -> int:
     """Write a case of so many tunnels to a new or empty folder; the number of files. Raises UsageError where something is in the way."""
     # Made up when it is asked for: it is large.
-    from stomion.standin.fleet import fleet_files
+    from stomion.jobs.fleet import fleet_files
 
     _free(target)
     count = 0
     for name, content in fleet_files(tunnels):
         path = target / name
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(content)
+        write_file(path, content, sync=False)
         count += 1
     return count

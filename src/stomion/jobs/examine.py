@@ -47,7 +47,7 @@ class Examined:
 
 def natural(name: str) -> list[tuple[int, str]]:
     """A key that sorts `s9` before `s10`."""
-    return [(int(part), "") if part.isdigit() else (-1, part) for part in re.split(r"(\d{1,18})", name)]
+    return [(int(part), "") if part.isdecimal() else (-1, part) for part in re.split(r"(\d{1,18})", name)]
 
 
 @contextmanager

@@ -13,6 +13,7 @@ from stomion.render.document import Document, Section
 from stomion.tunnel.picture import Picture
 from stomion.views.handover import Handover, Setting, handover
 from stomion.whatif.needed import needs_of
+from stomion.writing import write_file, write_inside
 
 
 def handover_document(examined: Examined, tunnel: str | None, site: str) -> Document:
@@ -96,19 +97,12 @@ FORMATS: dict[str, Callable[[Document], bytes]] = {".md": markdown.render, ".htm
 
 def write_beside(examined: Examined, tunnel: str, site: str) -> Path:
     """The list as a page beside what is derived from the case, for the screen. Raises UsageError where that fails."""
-    target = beside(examined.evidence.root) / f"{safe_name(f'{tunnel}-for-{site}')}.html"
-    try:
-        target.parent.mkdir(exist_ok=True)
-    except OSError as error:
-        raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
-    write_document(handover_document(examined, tunnel, site), target)
+    root = examined.evidence.root
+    target = beside(root) / f"{safe_name(f'{tunnel}-for-{site}')}.html"
+    write_inside(Path(root), target, rendered(handover_document(examined, tunnel, site), target.suffix))
     return target
 
 
 def write_document(document: Document, target: Path) -> None:
     """Write it where the user said. Raises UsageError where that fails."""
-    data = rendered(document, target.suffix)
-    try:
-        target.write_bytes(data)
-    except OSError as error:
-        raise UsageError(f"{target}: {error.strerror or 'it cannot be written'}") from error
+    write_file(target, rendered(document, target.suffix))

@@ -14,6 +14,8 @@ from stomion.ingest.sheet import read_sheet
 from stomion.ingest.yang import ike_data
 from stomion.jobs.beside import beside, safe_name
 from stomion.model.site import SheetDpd, SheetProposal, SheetTunnel, SiteSheet
+from stomion.vocabulary.clean import without_secrets
+from stomion.writing import write_inside
 
 MAX_SHEET = 16 << 20
 _SCALARS = (
@@ -38,7 +40,8 @@ def with_tunnel(text: str, tunnel: SheetTunnel) -> str:
     if found is None:
         raise UsageError(f"the sheet has no tunnel {tunnel.name!r}")
     _update(found, tunnel)
-    return tomlkit.dumps(document)
+    # A key that stands in a sheet against all advice stays in that sheet alone.
+    return "\n".join(map(without_secrets, tomlkit.dumps(document).split("\n")))
 
 
 def _update(table: Table, tunnel: SheetTunnel) -> None:
@@ -102,12 +105,9 @@ def save_tried(root: str, file: str, site: str, tunnel: SheetTunnel) -> Path:
             if before is not None
             else new_sheet(SiteSheet(site, tunnel=(tunnel,)))
         )
-        target.parent.mkdir(parents=True, exist_ok=True)
-        fresh = target.with_suffix(".new")
-        fresh.write_text(with_tunnel(text, tunnel))
-        fresh.replace(target)
     except (OSError, UnicodeDecodeError) as error:
-        raise UsageError(f"{target}: it can't be written") from error
+        raise UsageError(f"{target}: the sheet it is made from can't be read") from error
+    write_inside(Path(root), target, with_tunnel(text, tunnel).encode())
     return target
 
 

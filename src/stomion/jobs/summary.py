@@ -275,7 +275,7 @@ def _is_refused(d: Diagnosis) -> bool:
 
 
 def _sa(sa: Sa) -> SaRecord:
-    group = int(sa.group) if sa.group.isdigit() else sa.group or None
+    group = int(sa.group) if sa.group.isdecimal() else sa.group or None
     return SaRecord(
         sa.site, sa.spi_in or None, sa.spi_out or None, sa.encryption or None, sa.integrity or None, group, sa.encapsulation or None,
         utc_text(sa.up_since), sa.age_s, sa.rekey_in_s, sa.expires_in_s, sa.packets_in, sa.packets_out, sa.bytes_in, sa.bytes_out,

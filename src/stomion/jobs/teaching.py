@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from stomion.errors import Malformed, UsageError
+from stomion.errors import UsageError
 from stomion.ingest.folder import PHRASEBOOK
 from stomion.ingest.textfile import TextFile
 from stomion.jobs.beside import beside
 from stomion.logs.phrasebook import Phrase, phrase, read_phrasebook, suggested, written
 from stomion.model.event import What
+from stomion.writing import alone, write_inside
 
 __all__ = ["count_matches", "events_to_choose", "phrase", "save_phrase", "suggested"]
 
@@ -30,14 +31,16 @@ def count_matches(text: TextFile, item: Phrase) -> int:
 def save_phrase(root: str, item: Phrase) -> Path:
     """Add a phrase to the case's own phrasebook, in its folder for derived things. Raises UsageError where that fails."""
     path = beside(root) / PHRASEBOOK
-    try:
-        known, troubles = read_phrasebook(path.read_text()) if path.exists() else ([], [])
+    with alone(Path(root), path):
+        try:
+            known, troubles = read_phrasebook(path.read_text("utf-8")) if path.is_file() else ([], [])
+        except (OSError, UnicodeDecodeError) as error:
+            raise UsageError(f"{path}: what is there can't be read; nothing was saved") from error
         if troubles:
             raise UsageError(f"{path}: {troubles[0]}; nothing was saved")
-        path.parent.mkdir(exist_ok=True)
-        fresh = path.with_suffix(".new")
-        fresh.write_text(written([*(p for p in known if p.text != item.text), item]))
-        fresh.replace(path)
-    except (OSError, Malformed) as error:
-        raise UsageError(f"{path}: it can't be written") from error
+        book = written([*(p for p in known if p.text != item.text), item])
+        # What is written is read back before it takes the old one's place.
+        if read_phrasebook(book)[1]:
+            raise UsageError(f"{path}: this wording can't be kept; nothing was saved")
+        write_inside(Path(root), path, book.encode())
     return path

@@ -60,7 +60,7 @@ def _journal(line: str) -> Framed:
     if isinstance(text, list):
         text = bytes(b for b in text if 0 <= b < 256).decode("utf-8", "replace")
     micros = entry.sent or entry.stored or ""
-    at = int(micros) / 1e6 if micros.isdigit() and len(micros) < 18 else None
+    at = int(micros) / 1e6 if micros.isdecimal() and len(micros) < 18 else None
     return Framed((text or "").replace("\n", " "), at)
 
 

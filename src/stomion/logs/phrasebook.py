@@ -78,6 +78,12 @@ def phrase(text: str, says: str, by: str = "own") -> Phrase:
     if unknown:
         raise Malformed(f"no gap is called {unknown[0]!r}", expected=f"one of: {', '.join(GAPS)}")
     pieces = _GAP.split(text)[::2]
+    parts = _GAP.split(text)
+    for index in range(1, len(parts) - 2, 2):
+        if not parts[index + 1] and {parts[index], parts[index + 2]} & {"peer", "own"}:
+            raise Malformed(
+                "two gaps right after each other, one of them an address", expected="something fixed between them"
+            )
     fixed = max((p.strip() for p in pieces), key=len)
     if len(text) > MAX_TEXT or len(names) > MAX_GAPS or len(fixed) < 3:
         raise Malformed("a phrase needs a fixed piece of 3 characters or more, and at most 12 gaps and 500 characters")
@@ -102,7 +108,8 @@ def _takes(name: str, following: str) -> str:
     """What a gap takes: its characters up to the fixed piece that follows; each is looked at once and none is given back."""
     characters, most = GAPS[name]
     if not characters:
-        return _ADDRESS
+        # Atomic: an address that was taken is not given back in pieces.
+        return f"(?>{_ADDRESS})"
     least = 0 if characters == "." else 1
     stop = f"(?!{re.escape(following[:12])})" if following else ""
     return f"(?:{stop}{characters}){{{least},{most}}}+"
@@ -114,6 +121,8 @@ def read_phrasebook(text: str) -> tuple[list[Phrase], list[str]]:
         data = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         return [], [f"no TOML: {error}"]
+    except ValueError:
+        return [], ["no TOML: a number of thousands of digits"]
     found: list[Phrase] = []
     troubles: list[str] = []
     entries = data.get("phrase", [])

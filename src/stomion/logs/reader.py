@@ -93,7 +93,11 @@ def _take_time(line: str, state: LogState) -> tuple[str, float | None, tuple[str
         return line, None, ()
     state.shape, state.misses = stamp.shape, 0
     if "day" not in stamp.assumed and "epoch" not in stamp.assumed:
-        moment = datetime.fromtimestamp(stamp.at, UTC)
+        try:
+            moment = datetime.fromtimestamp(stamp.at, UTC)
+        except (ValueError, OverflowError, OSError):
+            # Outside the calendar, as a year 1 with a zone is.
+            return line, None, ()
         state.day = (moment.year, moment.month, moment.day)
     match = SHAPES[stamp.shape].search(line[:120])
     rest = line[match.end() :] if match and match.start() < 24 else line

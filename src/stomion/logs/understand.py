@@ -175,7 +175,7 @@ def said_by(line: str) -> Said | None:
 
 def _naming(line: str) -> Naming:
     angle = _ANGLE.search(line) if "<" in line else None
-    if angle and (angle[2] or angle[1].isdigit()):
+    if angle and (angle[2] or angle[1].isdecimal()):
         return Naming(angle[1] if angle[2] else None, angle[2] or angle[1])
     bracketed = _BRACKETED.search(line)
     if bracketed:
@@ -183,12 +183,12 @@ def _naming(line: str) -> Naming:
     number = _NAME_NUMBER.search(line)
     if number and (number[1].startswith('"') or number[2]):
         name = number[1].strip('"')
-        return Naming(None if name.isdigit() else name, number[2] or number[3] or number[4])
+        return Naming(None if name.isdecimal() else name, number[2] or number[3] or number[4])
     for keyed in _KEYED_NAME.finditer(line) if "=" in line else ():
         if keyed[0].lower().startswith(("conn", "tunnel", "link", "vpn", "name", "site", "profile", "policy")):
             return Naming(keyed[1], None)
     for said in _SAID_NAME.finditer(line):
-        if not _NOT_A_NAME.match(said[1]) and not said[1].isdigit():
+        if not _NOT_A_NAME.match(said[1]) and not said[1].isdecimal():
             return Naming(said[1], None)
     return Naming(None, None)
 
@@ -306,6 +306,6 @@ def _spis(line: str, what: What) -> tuple[str, ...]:
     found = (
         m
         for m in _SPI.finditer(line)
-        if plain or not m[1].isdigit() or "/" in line[max(0, m.start() - 1) : m.end() + 1]
+        if plain or not m[1].isdecimal() or "/" in line[max(0, m.start() - 1) : m.end() + 1]
     )
     return tuple(dict.fromkeys(m[1].lower() for m in found))[:2]

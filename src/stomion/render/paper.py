@@ -5,10 +5,13 @@ matplotlib is loaded by this package only, by its Figure alone (never pyplot), a
 
 from __future__ import annotations
 
+import io
 from pathlib import Path
 from typing import Any
 
 from matplotlib.figure import Figure
+
+from stomion.writing import write_file
 
 A4_LANDSCAPE, A4_PORTRAIT = (11.69, 8.27), (8.27, 11.69)
 INK = {
@@ -60,4 +63,6 @@ def save(figure: Figure, path: Path) -> None:
     metadata = (
         {"Date": None} if path.suffix == ".svg" else {"CreationDate": None, "Producer": None, "Creator": "Stomion"}
     )
-    figure.savefig(path, format=path.suffix[1:], metadata=metadata)
+    drawn = io.BytesIO()
+    figure.savefig(drawn, format=path.suffix[1:], metadata=metadata)
+    write_file(path, drawn.getvalue())

@@ -178,7 +178,23 @@ def _joined(boxes: list[Box], axis: int) -> list[Box]:
 
 def region(boxes: Iterable[Box]) -> Region:
     """Any boxes, overlapping or not, as a set."""
+    rows = list(dict.fromkeys(boxes))
+    axis = _only_axis(rows)
+    if axis is not None:
+        # A list of addresses or of ports: sorted and joined, not subtracted one from the other.
+        first = rows[0]
+        spans = joined(box[axis] for box in rows)
+        return Region(tuple((*first[:axis], span, *first[axis + 1 :]) for span in spans))
     out = Region()
-    for box in boxes:
+    for box in rows:
         out = out | Region((box,))
     return out
+
+
+def _only_axis(rows: list[Box]) -> int | None:
+    """The axis on which boxes differ, where it is one alone."""
+    if len(rows) < len(("one", "other")):
+        return None
+    first = rows[0]
+    axes = {axis for row in rows for axis in range(len(first)) if row[axis] != first[axis]}
+    return next(iter(axes)) if len(axes) == 1 else None

@@ -60,7 +60,7 @@ MAX_DIGITS = 12
 
 def decimal(text: str) -> int:
     """A number of plain digits; signs, blanks, and the digits of other scripts are none. Raises ValueError."""
-    if not (text.isascii() and text.isdigit() and len(text) <= MAX_DIGITS):
+    if not (text.isascii() and text.isdecimal() and len(text) <= MAX_DIGITS):
         raise ValueError(f"{text[:40]!r} is no number")
     return int(text)
 

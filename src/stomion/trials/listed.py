@@ -44,7 +44,7 @@ class Pairs:
         if not target or not is_target(target):
             return []
         port = next(
-            (int(v) for k, (v, _) in self._values.items() if "port" in k and v.isdigit() and len(v) <= DIGITS), None
+            (int(v) for k, (v, _) in self._values.items() if "port" in k and v.isdecimal() and len(v) <= DIGITS), None
         )
         out = []
         for key, (value, number) in self._values.items():
@@ -116,14 +116,14 @@ class Table:
         if sent is None or got is None or not target or not 0 <= got <= sent <= MOST or sent == 0:
             return
         port = cells.get("port", "")
-        service = f"tcp/{port}" if port.isdigit() else cells.get("service", "icmp").lower() or "icmp"
+        service = f"tcp/{port}" if port.isdecimal() else cells.get("service", "icmp").lower() or "icmp"
         error = "" if got else error_of(line.low) or ("timeout" if service == "icmp" else "")
         self._rows.append(Trial(target, service, sent, got, error, source, line.at, line.number, (), self._lines))
 
     @staticmethod
     def _number(cells: dict[str, str], kind: str) -> int | None:
         text = cells.get(kind, "")
-        return int(text) if text.isdigit() and len(text) <= DIGITS + 2 else None
+        return int(text) if text.isdecimal() and len(text) <= DIGITS + 2 else None
 
     def close(self) -> list[Trial]:
         return self._rows

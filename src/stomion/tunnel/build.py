@@ -258,7 +258,7 @@ def _expected(picture: Picture, evidence: Evidence) -> Iterator[LanTest]:
 def _host_address(name: str, end: End, other: End) -> str:
     """A host's address: as it is written, or by its name from the host's own tables."""
     site, _, host = name.partition("/")
-    if not host or (host.isdigit() and site != end.site):
+    if not host or (host.isdecimal() and site != end.site):
         return "" if site == end.site else name
     found = end.hosts.get(host)
     numbers = [own for dev, rows in found.addresses.items() if dev != "lo" for own, _ in rows] if found else []
@@ -349,6 +349,6 @@ def _pings(picture: Picture, index: Index) -> Iterator[PingSeries]:
 def _site_of(source: str, picture: Picture) -> End | None:
     """The end behind which a test's source stands: by its site's name, else by its address."""
     site, slash, rest = source.partition("/")
-    if slash and not rest.isdigit():
+    if slash and not rest.isdecimal():
         return next((e for e in picture.ends if e.site == site), None)
     return next((e for e in picture.ends if site == e.site or meets(source, lans_of(e, picture.other(e)))), None)

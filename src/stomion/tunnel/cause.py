@@ -92,7 +92,7 @@ def _expects_another(by: End, asker: End) -> bool:
     """Is the refuser's peer address none of the asker's?"""
     assert by.sheet is not None
     address = by.sheet.peer
-    return bool(asker.addresses) and address[:1].isdigit() and address not in asker.addresses
+    return bool(asker.addresses) and address[:1].isdecimal() and address not in asker.addresses
 
 
 def differ(a: str, b: str) -> bool:

@@ -81,7 +81,7 @@ def _is_of(event: Event, lines: Lines) -> bool | None:
 
 def _named(text: str, side: frozenset[str]) -> bool:
     """Does a name of a tunnel stand in a line, followed by a number or the end of a word?"""
-    return any(f" {name}{mark}" in text for name in side if name and not name[0].isdigit() for mark in "{ [:")
+    return any(f" {name}{mark}" in text for name in side if name and not name[0].isdecimal() for mark in "{ [:")
 
 
 def sends_into(picture: Picture, site: str) -> bool:

@@ -53,7 +53,7 @@ def _by_tunnel_and_range(found: Sequence[Placed[CounterRecord]]) -> BySites:
 def _named_site(source: str) -> str:
     """The site that a test's or ping's source names; empty for an address, which may be anybody's."""
     site, _, rest = source.partition("/")
-    return "" if _is_address(site) or rest.isdigit() else site
+    return "" if _is_address(site) or rest.isdecimal() else site
 
 
 def _is_address(text: str) -> bool:
@@ -149,7 +149,7 @@ class Index:
             for path, line in sheet.lines.items():
                 table, _, rest = path.partition(".")
                 number, _, key = rest.partition(".")
-                if table == "tunnel" and key and number.isdigit():
+                if table == "tunnel" and key and number.isdecimal():
                     known.setdefault(int(number), {})[key] = line
         return known
 

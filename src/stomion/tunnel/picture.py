@@ -184,7 +184,7 @@ class End:
     @property
     def title(self) -> str:
         """The site's name as people write it; addresses stay as they are."""
-        if self.site[:1].isdigit():
+        if self.site[:1].isdecimal():
             return self.site
         return " ".join(word[:1].upper() + word[1:] for word in self.site.split("-"))
 

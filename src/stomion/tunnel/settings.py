@@ -285,5 +285,5 @@ def standing_sheet(picture: Picture, end: End) -> SheetTunnel:
 
 def _as_sheet(p: Proposal) -> SheetProposal:
     return SheetProposal(
-        p.encryption, p.integrity, p.prf, tuple(int(g) if g.isdigit() else g for g in p.group), p.lifetime_s
+        p.encryption, p.integrity, p.prf, tuple(int(g) if g.isdecimal() else g for g in p.group), p.lifetime_s
     )

@@ -128,7 +128,7 @@ def number_of(kind: str, value: str, layer: Layer = Layer.IKE, *, old: bool = Fa
     """`12, key length 256`, `20 (384-bit ECP)`: a value's number in the registries of IKEv2, or of IKEv1 (`old`): there the hash and the
     cipher of phase 1, and the transform and the authentication attribute of ESP, have numbers of their own (RFC 2409, RFC 2407)."""
     if kind == "group":
-        name = iana.GROUPS.get(int(value)) if value.isdigit() else None
+        name = iana.GROUPS.get(int(value)) if value.isdecimal() else None
         return f"{value} ({name})" if name else value
     table = _old_table(kind, layer) if old else _TABLES.get(kind, {})
     if old and kind == "integrity":
@@ -137,7 +137,7 @@ def number_of(kind: str, value: str, layer: Layer = Layer.IKE, *, old: bool = Fa
     for number, name in table.items():
         if name == value:
             return str(number)
-        if name == base and bits.isdigit():
+        if name == base and bits.isdecimal():
             return f"{number}, key length {bits}"
     return ""
 

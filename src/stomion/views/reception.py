@@ -60,7 +60,7 @@ def _value(fields: list[Field], index: int, version: int) -> str:
     name = item.says
     if item.kind == "integrity" and version == 1 and not name.startswith("HMAC"):
         return {"SHA1": "HMAC-SHA1-96", "MD5": "HMAC-MD5-96"}.get(
-            name, f"HMAC-{name}-{int(name[-3:] or 0) // 2}" if name[-3:].isdigit() else name
+            name, f"HMAC-{name}-{int(name[-3:] or 0) // 2}" if name[-3:].isdecimal() else name
         )
     if item.kind == "encryption":
         for later in fields[index + 1 : index + 6]:

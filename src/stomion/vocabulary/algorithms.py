@@ -75,7 +75,7 @@ def is_known(kind: str, value: str, protocol: str = "IKE") -> bool:
     if kind == "encryption":
         return bool(encryption_of(value))
     if kind == "group":
-        return value.isdigit() or bool(group_of(value))
+        return value.isdecimal() or bool(group_of(value))
     said = find_proposal(f"prf {value}" if kind == "prf" else value, protocol)
     return said is not None and bool(said.values(kind))
 
@@ -145,7 +145,7 @@ def model_proposal(declared: SheetProposal, protocol: str) -> Proposal:
         found[kind] = tuple(dict.fromkeys(names))
     encryption = tuple(dict.fromkeys(x for v in declared.encryption for x in encryption_of(v) or (v,)))
     groups = tuple(
-        x for g in declared.group for x in ((str(g),) if str(g).isdigit() else group_of(str(g)) or (str(g),))
+        x for g in declared.group for x in ((str(g),) if str(g).isdecimal() else group_of(str(g)) or (str(g),))
     )
     return Proposal(protocol, encryption, found["integrity"], found["prf"], groups, lifetime_s=declared.lifetime_s)
 

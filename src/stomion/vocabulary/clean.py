@@ -7,7 +7,8 @@ import re
 MAX_LINE = 16_384
 """Characters of a line that are looked at; the longest honest lines, proposal lists, stay under 8,000."""
 _UNSAFE = re.compile(
-    r"\x1b\[[0-?]*[ -/]*[@-~]|\x1b[\]PX^_].*?(?:\x1b\\|\x07|$)|[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2066-\u2069\ufeff]"
+    r"\x1b\[[0-?]*[ -/]*[@-~]|\x1b[\]PX^_].*?(?:\x1b\\|\x07|$)|[\x00-\x08\x0b-\x1f\x7f-\x9f\u00ad\u061c\u180e"
+    r"\u200b-\u200f\u2028-\u202e\u2060-\u206f\ud800-\udfff\ufeff\ufff9-\ufffb\U000e0000-\U000e007f]"
 )
 
 
@@ -29,12 +30,43 @@ def without_listed_keys(text: str) -> str:
     return _JSON_KEY.sub(r"\1…", text) if '": "' in text or '":"' in text else text
 
 
+_NAMED_SECRET = re.compile(
+    r"""((?:pre-?shared[-_ ]?(?:key|secret)|\bpsk\b|shared[-_ ]secret|\bpass(?:word|wd|phrase|code)\b|\bpwd\b|\bsecret(?:[-_ ]key)?\b"""
+    r"""|private[-_ ]key|\bapi[-_ ]?key|\b(?:access[-_ ])?token)\b["']?\s{0,4}(?:(?:[:=]|\bis\b|\bwas\b|\bvalue\b)\s{0,4}|(?=["'])|\s(?=\S{0,40}\d)))"""
+    r"""(?:"([^"]{1,256})"|'([^']{1,256})'|([^\s"',;]{4,256}))""",
+    re.IGNORECASE,
+)
+_HINTS_OF_SECRETS = ("psk", "key", "secret", "pass", "pwd", "token")
+SECRET = "(secret)"
+
+
+def without_secrets(text: str) -> str:
+    """A line without the values that are named as keys, passwords and the like. A word of plain letters after such a name is what is said
+    of it (`psk: mismatch`), unless it stands in quotes."""
+    low = text.lower()
+    if not any(hint in low for hint in _HINTS_OF_SECRETS):
+        return text
+    return _NAMED_SECRET.sub(_masked, text)
+
+
+def _masked(m: re.Match[str]) -> str:
+    quoted, plain = m[2] or m[3], m[4]
+    if plain is not None and (plain.isalpha() or plain.startswith("(")) and len(plain) < PLAIN_WORD:
+        return m[0]
+    mark = m[0][len(m[1])] if quoted is not None else ""
+    return f"{m[1]}{mark}{SECRET}{mark}"
+
+
+PLAIN_WORD = 16
+"""Letters of a word that is no secret; a longer run of letters may be one."""
+
+
 def decode_line(raw: bytes) -> tuple[str, bool]:
     """(text, whether it was UTF-8). What is not UTF-8 is read as Latin-1, which never fails."""
     raw = raw[:MAX_LINE].rstrip(b"\r\n")
     try:
-        return clean(raw.decode("utf-8")), True
+        return without_secrets(clean(raw.decode("utf-8"))), True
     except UnicodeDecodeError:
         if len(raw) == MAX_LINE:
-            return clean(raw.decode("utf-8", "ignore")), True
-        return clean(raw.decode("latin-1")), False
+            return without_secrets(clean(raw.decode("utf-8", "ignore"))), True
+        return without_secrets(clean(raw.decode("latin-1"))), False

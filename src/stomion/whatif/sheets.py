@@ -80,7 +80,7 @@ def edited(sheet: SheetTunnel, key: str, text: str) -> SheetTunnel:
         return replace(sheet, dpd=_dpd(text))
     value: object = text
     if key == "ike":
-        value = int(text) if text.isdigit() else text
+        value = int(text) if text.isdecimal() else text
     choices = CHOICES.get(f"tunnel.{key}")
     if choices and value not in (*choices, ""):
         raise UsageError(f"{text!r} is none of {', '.join(str(c) for c in choices)}")
@@ -88,7 +88,7 @@ def edited(sheet: SheetTunnel, key: str, text: str) -> SheetTunnel:
 
 
 def _dpd(text: str) -> SheetDpd | None:
-    numbers = [float(word) for word in text.replace(",", " ").split() if word.replace(".", "", 1).isdigit()]
+    numbers = [float(word) for word in text.replace(",", " ").split() if word.replace(".", "", 1).isdecimal()]
     if text and not numbers:
         raise UsageError(f"{text!r} is no interval; seconds, and tries after them, expected: 10 3")
     return SheetDpd(numbers[0], int(numbers[1]) if len(numbers) > 1 else None) if numbers else None
@@ -99,7 +99,7 @@ def _with_algorithms(sheet: SheetTunnel, table: str, kind: str, text: str) -> Sh
     proposals = getattr(sheet, table) or (SheetProposal(),)
     if kind == "lifetime_s":
         digits = text.replace(",", "").removesuffix("s").strip()
-        if digits and not digits.isdigit():
+        if digits and not digits.isdecimal():
             raise UsageError(f"{text!r} is no number of seconds")
         values: object = int(digits) if digits else None
     else:
@@ -112,7 +112,7 @@ def _algorithms(kind: str, text: str) -> tuple[str | int, ...]:
     out: list[str | int] = []
     for word in words:
         if kind == "group":
-            number = word if word.isdigit() else next(iter(group_of(word)), "")
+            number = word if word.isdecimal() else next(iter(group_of(word)), "")
             if not number:
                 raise UsageError(f"{word!r} is no known group; its number, as 14, or modp2048 expected")
             out.append(int(number))

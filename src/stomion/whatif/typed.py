@@ -156,7 +156,7 @@ def _route(words: list[str], tables: Tables) -> Route:
         where = f"{via} is in no network of this machine; add" if via else "add"
         raise UsageError(f"the route needs a next hop: {where} dev NAME, or via ADDRESS")
     metric = named.get("metric", "0")
-    if not (metric.isascii() and metric.isdigit()):
+    if not (metric.isascii() and metric.isdecimal()):
         raise UsageError(f"{metric!r} is no metric")
     words_of_it = rest[0] + (f" via {via}" if via else "") + (f", {dev}" if dev else "")
     return Route(

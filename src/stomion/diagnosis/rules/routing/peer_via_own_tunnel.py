@@ -44,7 +44,7 @@ def judge(context: Context) -> Finding | None:
 def _peer_of(picture: Picture, end: End) -> str:
     """The address that this end's IKE goes to: as its sheet says, as the packets show, or as its log names it."""
     other = picture.other(end)
-    if end.sheet is not None and end.sheet.peer[:1].isdigit():
+    if end.sheet is not None and end.sheet.peer[:1].isdecimal():
         return end.sheet.peer
     if picture.last is not None:
         pair = (picture.last.initiator, picture.last.responder)

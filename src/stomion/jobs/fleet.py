@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import json
+import random
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-from stomion.standin.chance import Chance
-from stomion.standin.places import DOMAIN
-
-HUB = "192.0.2.10"
+HUB, DOMAIN = "192.0.2.10", "lanternreef.example"
 BEGIN = datetime(2026, 5, 4, 6, 0, 0, tzinfo=UTC).timestamp()
 FAULTS = ("", "", "", "proposal", "", "key", "", "selectors", "", "silent")
 """What is wrong with a spoke, in turn; most have nothing."""
@@ -32,7 +30,7 @@ def fleet_files(count: int, lines: int = 1_000, seed: str = "fleet") -> Iterator
     hub_counters: list[dict[str, object]] = []
     tests: list[dict[str, object]] = []
     for number in range(count):
-        spoke = _Spoke(number, Chance(seed, str(number)))
+        spoke = _Spoke(number, random.Random(f"{seed} {number}"))
         yield f"sites/{spoke.name}.toml", spoke.sheet().encode()
         yield f"{spoke.name}/ike.log", spoke.log(lines).encode()
         if spoke.up:
@@ -59,7 +57,7 @@ def _stamp(at: float) -> str:
 class _Spoke:
     """One station and what both ends tell of it."""
 
-    def __init__(self, number: int, chance: Chance) -> None:
+    def __init__(self, number: int, chance: random.Random) -> None:
         self.number, self.chance = number, chance
         self.name = f"station{number + 1:04d}"
         self.fault = FAULTS[number % len(FAULTS)]
@@ -68,7 +66,7 @@ class _Spoke:
         self.hub_lan = "10.96.0.0/20"
         self.at = BEGIN + 3 * number % 600
         self.up = self.fault in ("", "silent")
-        self.spis = chance.take(4).hex(), chance.take(4).hex()
+        self.spis = chance.randbytes(4).hex(), chance.randbytes(4).hex()
 
     def _tunnel(self, own: tuple[str, str, str, str], far: tuple[str, str, str, str], group: int, start: str) -> str:
         return (
@@ -141,7 +139,7 @@ class _Spoke:
     def log(self, lines: int) -> str:
         """The spoke's log: its own story between many lines of other matters."""
         rows = self._story(own=True)
-        numbers = self.chance.take(4 * max(0, lines - len(rows)))
+        numbers = self.chance.randbytes(4 * max(0, lines - len(rows)))
         for n in range(max(0, lines - len(rows))):
             a, b, c, d = numbers[4 * n : 4 * n + 4]
             text = _NOISE[n % len(_NOISE)].format(a=a, b=b, c=c, d=100 + d, own=self.address)
