@@ -166,8 +166,13 @@ def test_a_standby_with_a_fault_of_its_own(case: Case) -> None:
     files["sites/petrel.toml"] = text[:at] + text[at:].replace(THERE, "10.66.0.0/22")
     first, second = (next(t for t in case(files).tunnels if t.picture.name == n) for n in ("first", "second"))
     assert second.first_fault is not None and second.first_fault.code == "selectors-not-mirrored"
-    assert first.first_fault is not None and first.first_fault.code == "standby-broken"
-    assert first.first_fault.facts["code"] == "selectors-not-mirrored"
+    (found,) = first.findings
+    assert (found.code, found.caution, found.facts["code"]) == ("standby-broken", True, "selectors-not-mirrored")
+    rows = [_event(10, "link-down", "eth0"), _event(16, "peer-lost", "first"), *_pings(range(20, 160))]
+    needed = case({**files, "path/r.jsonl": "".join(json.dumps(r) + "\n" for r in rows)}).tunnels
+    codes = {f.code: f.caution for t in needed if t.picture.name == "first" for f in t.findings}
+    assert codes["standby-broken"] is False
+    assert "failover-absent" not in codes
 
 
 def test_the_moments_of_a_drill(case: Case) -> None:

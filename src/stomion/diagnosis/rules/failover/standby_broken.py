@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import STAGES, Finding, Stage
-from stomion.tunnel.failover import pair_of
+from stomion.tunnel.failover import pair_of, switches_of
 
 SPEC = Spec(
     code="standby-broken",
@@ -12,7 +14,8 @@ SPEC = Spec(
     title="The standby would not work",
     means="The tunnel that is to take over has a fault of its own: what looks redundant is not, and the next failure of the primary is an "
     "outage.",
-    decided="Both tunnels' sheets name their roles, and the standby, judged like any tunnel, has a fault at a stage before failover.",
+    decided="Both tunnels' sheets name their roles, and the standby, judged like any tunnel, has a fault at a stage before failover. A "
+    "remark while the primary stands; a fault once it was given up and nothing carried.",
     example="The standby of Petrel and Farlight carries only half of Petrel's range.",
     explains=frozenset({"failover-absent"}),
 )
@@ -37,7 +40,8 @@ def judge(context: Context) -> Finding | None:
     if found is None:
         return None
     name = pair[1].name
-    return SPEC.finding(
+    needed = any(not s.carried and s.back is None for s in switches_of(*pair))
+    finding = SPEC.finding(
         found.sides,
         found.certainty,
         f"{name}, the standby, would not work: {found.summary}",
@@ -45,6 +49,8 @@ def judge(context: Context) -> Finding | None:
         found.evidence,
         {"standby": name, "code": found.code, **{k: v for k, v in found.facts.items() if isinstance(v, str | int)}},
     )
+    # Until it is needed nothing fails at the primary: a remark there, and a fault of the standby itself.
+    return replace(finding, caution=not needed)
 
 
 RULE = Rule(SPEC, judge)
