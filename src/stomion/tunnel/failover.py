@@ -39,6 +39,8 @@ class Switch:
     places: tuple[Provenance, ...]
     counted: bool = False
     """Do the standby's counters at that site show that packets were sent into it?"""
+    roughly: bool = False
+    """Was the moment of the move worked out from counters, which are read only now and then?"""
     doubt: float = 0.0
     """Seconds by which its spans may be off: pings are only sent so often, and where no event tells of the loss they bound it."""
 
@@ -159,7 +161,7 @@ def _switch(primary: Picture, standby: Picture, end: End, before: list[Change], 
         end.site, loss, detected, up.at if up else None, moves.at if moves else None, restored, lost,
         _lost_between(primary, *around), link.at if link else None, back.at if back else None,
         returned.at if returned else None, _until(primary, standby), tuple(m.where for m in told), sends_into(standby, end.site),
-        _interval(primary) + doubt,
+        moves is not None and moves.detail == BY_COUNTERS, _interval(primary) + doubt,
     )  # fmt: skip
 
 

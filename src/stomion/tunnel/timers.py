@@ -123,7 +123,7 @@ def parts_of(switch: Switch, prediction: Prediction | None) -> tuple[Part, ...]:
         usual = prediction.negotiate_s if prediction else USUAL_NEGOTIATION_S
         found.append(Part("negotiation", switch.up - ready, switch.up - ready - usual))
         ready = switch.up
-    if switch.moved is not None and switch.carried:
+    if switch.moved is not None and switch.carried and not switch.roughly:
         found.append(Part("route", max(switch.moved - ready, 0.0), switch.moved - ready))
         ready = max(ready, switch.moved)
     if switch.restored is not None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.failover import pair_of, switches_of
+from stomion.tunnel.up import up_at
 from stomion.vocabulary.times import clock_text
 
 SPEC = Spec(
@@ -31,7 +32,12 @@ def judge(context: Context) -> Finding | None:
     if switch is None or switch.carried or switch.back is not None or switch.until - switch.detected < PATIENCE_S:
         return None
     end = next(e for e in primary.ends if e.site == switch.site)
-    up = switch.up is not None
+    mate = next((e for e in standby.ends if e.site == switch.site), None)
+    recorded = any(m.what == "peer-lost" and m.site == switch.site for m in primary.moves)
+    if not recorded and (mate is None or not mate.readings):
+        # A log alone tells of SAs, not of the route: the traffic may have moved and be lost on its way back.
+        return None
+    up = switch.up is not None or (mate is not None and up_at(standby, mate))
     state = f"{standby.name} is up" if up else f"{standby.name} is not set up"
     advice = (
         f"let the route to the far LAN, or the role, follow {standby.name} when {primary.name} is lost"
