@@ -134,6 +134,17 @@ def test_a_full_disk_is_no_fault_of_a_tunnel(tmp_path: Path, more: tuple[str, ..
     assert done.stderr == b"stomion: No space left on device\n"
 
 
+@pytest.mark.parametrize("more", [(), ("--json",)])
+def test_an_output_that_is_closed_is_no_fault_of_a_tunnel(tmp_path: Path, more: tuple[str, ...]) -> None:
+    command = [sys.executable, "-m", "stomion", "check", str(_case(tmp_path, {})), *more]
+    read, write = os.pipe()
+    os.close(read)
+    done = subprocess.run(command, stdout=write, stderr=subprocess.PIPE, timeout=60, check=False)
+    os.close(write)
+    assert done.returncode == 3
+    assert b"Traceback" not in done.stderr
+
+
 def test_an_error_of_ours_is_one_line_and_status_3(
     monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -120,11 +120,15 @@ def _say(text: str) -> None:
 
 
 def _run(argv: Sequence[str] | None, full_screen: FullScreen) -> int:
+    output = sys.stdout
     try:
         status = root.main(
             args=list(argv) if argv is not None else None, prog_name="stomion", obj=full_screen, standalone_mode=False
         )
     except SystemExit as left:
+        if sys.stdout is not output:
+            # Where the output was closed click puts another one in its place and leaves with 1, which is a fault's status.
+            return EXIT_FAILED
         status = left.code
     # What does not fit the disk is told now, and not when everything is over.
     sys.stdout.flush()
