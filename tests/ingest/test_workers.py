@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Iterator
+from concurrent.futures import BrokenExecutor
+from itertools import islice
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from stomion.case.evidence import Evidence
 from stomion.errors import Cancelled
-from stomion.ingest import workers
+from stomion.ingest import folder, workers
 from stomion.ingest.folder import read_case
 from stomion.jobs.demo import write_fleet
 from stomion.jobs.examine import examine
@@ -43,6 +47,19 @@ def test_workers_tell_the_same_in_the_same_order(fleet: Path, monkeypatch: pytes
     alone = read_case([fleet])
     assert ("station0002", "") in alone.tables
     _in_workers(monkeypatch)
+    assert _told(read_case([fleet])) == _told(alone)
+
+
+def test_where_a_worker_dies_the_rest_is_read_here(fleet: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    alone = read_case([fleet])
+    _in_workers(monkeypatch)
+    real = workers.read_many
+
+    def dying(*args: Any) -> Iterator[workers.Answer]:
+        yield from islice(real(*args), 5)
+        raise BrokenExecutor
+
+    monkeypatch.setattr(folder, "read_many", dying)
     assert _told(read_case([fleet])) == _told(alone)
 
 

@@ -3,8 +3,10 @@ everything else is still read."""
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import Callable, Collection, Iterator
+from concurrent.futures import BrokenExecutor
 from pathlib import Path
 
 from stomion.case.evidence import Evidence
@@ -55,15 +57,18 @@ def _exists(path: Path) -> bool:
 
 def _read_logs(items: list[Item], evidence: Evidence, tick: Tick, years: Years) -> None:
     """Texts without a form of their own, which come last; in worker processes where they are many and large."""
+    done = 0
     if worth_it(items, [_size(item.path) for item in items]):
-        for answer in read_many(items, evidence, years, tick):
-            if answer.found is None:
-                read_one(answer.item, evidence, tick, years)
-                continue
-            for name, rows in answer.found.items():
-                getattr(evidence, name).extend(rows)
-        return
-    for item in items:
+        # Where a worker can't be started, or dies, the rest is read here.
+        with contextlib.suppress(BrokenExecutor, OSError):
+            for answer in read_many(items, evidence, years, tick):
+                done += 1
+                if answer.found is None:
+                    read_one(answer.item, evidence, tick, years)
+                    continue
+                for name, rows in answer.found.items():
+                    getattr(evidence, name).extend(rows)
+    for item in items[done:]:
         tick(item.name, 0)
         read_one(item, evidence, tick, years)
 
