@@ -13,7 +13,7 @@ import msgspec
 from stomion.ingest.files import open_input, read_lines
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Kind, Reading
-from stomion.ingest.records import MAX_PROBLEMS_PER_FILE, keep
+from stomion.ingest.records import read_rows
 from stomion.model.record import Record
 
 _NEEDED = {
@@ -47,7 +47,6 @@ def _fits(_item: Item, head: bytes) -> bool:
 
 
 def _read(reading: Reading) -> None:
-    bad = count = 0
     with open_input(reading.item.path) as stream:
         rows = ((number, text) for number, text, _, _ in read_lines(stream) if text.strip())
         number, first = next(rows)
@@ -55,20 +54,11 @@ def _read(reading: Reading) -> None:
         if found is None:
             reading.problem("its first line names no columns of records", number)
             return
-        separator, names = found
-        for number, line in rows:
-            count += 1
-            try:
-                record: Record = msgspec.convert(_row(line, separator, names), Record, strict=False)
-            except (msgspec.ValidationError, ValueError) as error:
-                bad += 1
-                if bad <= MAX_PROBLEMS_PER_FILE:
-                    reading.problem(f"no record: {error}", number)
-                continue
-            keep(record, number, reading)
-    if bad > MAX_PROBLEMS_PER_FILE:
-        reading.problem(f"{bad - MAX_PROBLEMS_PER_FILE:,} more lines are no records")
-    reading.source("records", count, "records")
+
+        def decode(line: str) -> Record:
+            return msgspec.convert(_row(line, *found), Record, strict=False)  # type: ignore[no-any-return]
+
+        read_rows(rows, decode, reading)
 
 
 def _row(line: str, separator: str, names: list[str]) -> dict[str, Any]:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import BinaryIO
+from collections.abc import Callable, Iterable, Iterator
+from typing import BinaryIO, TypeVar
 
 import msgspec
 
@@ -17,6 +17,7 @@ from stomion.vocabulary.clean import MAX_LINE, decode_line
 from stomion.vocabulary.times import rfc3339_seconds
 
 MAX_PROBLEMS_PER_FILE = 20
+Line = TypeVar("Line")
 _RECORD = msgspec.json.Decoder(Record)
 
 
@@ -26,22 +27,29 @@ def _fits(_item: Item, head: bytes) -> bool:
 
 
 def _read(reading: Reading) -> None:
-    bad = count = 0
     with open_input(reading.item.path) as stream:
-        for number, line in _lines(stream):
-            if not line.strip():
-                continue
-            count += 1
-            if not count % 1024:
-                reading.about(count)
-            try:
-                record = _RECORD.decode(line) if isinstance(line, bytes) else _record(line)
-            except (msgspec.MsgspecError, RecursionError, ValueError) as error:
-                bad += 1
-                if bad <= MAX_PROBLEMS_PER_FILE:
-                    reading.problem(f"no record: {error}", number)
-                continue
-            keep(record, number, reading)
+        read_rows(((n, line) for n, line in _lines(stream) if line.strip()), _decoded, reading)
+
+
+def _decoded(line: bytes | str) -> Record:
+    return _RECORD.decode(line) if isinstance(line, bytes) else _record(line)
+
+
+def read_rows(rows: Iterable[tuple[int, Line]], decode: Callable[[Line], Record], reading: Reading) -> None:
+    """Every row (number, line) as a record into the evidence; what is none is said, for the first ones line by line."""
+    bad = count = 0
+    for number, line in rows:
+        count += 1
+        if not count % 1024:
+            reading.about(count)
+        try:
+            record = decode(line)
+        except (msgspec.MsgspecError, RecursionError, ValueError) as error:
+            bad += 1
+            if bad <= MAX_PROBLEMS_PER_FILE:
+                reading.problem(f"no record: {error}", number)
+            continue
+        _keep(record, number, reading)
     if bad > MAX_PROBLEMS_PER_FILE:
         reading.problem(f"{bad - MAX_PROBLEMS_PER_FILE:,} more lines are no records")
     reading.source("records", count, "records")
@@ -78,7 +86,7 @@ def _record(text: str) -> Record:
     return found
 
 
-def keep(record: Record, number: int, reading: Reading) -> None:
+def _keep(record: Record, number: int, reading: Reading) -> None:
     """Put one record into the evidence, with its line."""
     evidence, file = reading.evidence, reading.item.name
     if isinstance(record, TestRecord):
