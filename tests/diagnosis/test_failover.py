@@ -235,3 +235,13 @@ def test_a_failure_makes_the_standby_the_right_path(case: Case) -> None:
         files[f"{site}/c.jsonl"] = _counts(site, "first", STOPPED, STOPPED) + _counts(site, "second", RISING, RISING)
     files["path/r.jsonl"] = json.dumps(_event(5, "peer-lost", "first")) + "\n"
     assert not [f for t in case(files).tunnels for f in t.findings if f.code == "wrong-path"]
+
+
+@pytest.mark.parametrize(("sent", "codes"), [((0, 40), []), ((0, 1), ["failback-absent"])])
+def test_counters_tell_that_traffic_went_back(case: Case, sent: tuple[int, int], codes: list[str]) -> None:
+    rows = _drill(16.3, 32.0, None)
+    for second, packets in zip((40.0, 60.0), sent, strict=True):
+        row = {"kind": "counters", "at": _at(second), "site": "quayhead", "tunnel": "first", "spi_out": "c1a2b3d4"}
+        rows.append({**row, "spi_in": "0a1b2c3d", "packets_out": packets, "packets_in": packets})
+    tunnels = case({**_sheets(), "path/r.jsonl": "".join(json.dumps(r) + "\n" for r in rows)}).tunnels
+    assert [f.code for t in tunnels for f in t.findings if f.stage == "failover"] == codes

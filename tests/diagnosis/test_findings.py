@@ -593,3 +593,37 @@ def test_silence_at_the_first_encrypted_message(case: Case, version: str, agreed
     (tunnel,) = case({"quayhead/ike.log": log}).tunnels
     found = tunnel.first_fault
     assert found is not None and (found.code, found.certainty) == (code, Certainty.POSSIBLE)
+
+
+@pytest.mark.parametrize(
+    ("method", "wrong", "candidates"),
+    [
+        ("psk", "the key or the identity", ["key-mismatch", "identity-mismatch"]),
+        ("certificate", "the certificate or the identity", ["certificate-rejected", "identity-mismatch"]),
+    ],
+)
+def test_an_unexplained_refusal_names_what_the_method_leaves(
+    case: Case, method: str, wrong: str, candidates: list[str]
+) -> None:
+    sheet = SHEET.format(**LEFT | {"auth": method})
+    (tunnel,) = case({"sites/quayhead.toml": sheet, "quayhead/ike.log": _log([ASK, AGREED_A, TOLD_AUTH])}).tunnels
+    (found,) = [f for f in tunnel.findings if not f.caution]
+    assert wrong in found.summary
+    assert found.facts["candidates"] == candidates
+
+
+@pytest.mark.parametrize(
+    ("carried", "codes"),
+    [("10.66.0.0/22", ["selectors-narrowed"]), ("10.66.0.0/21", []), ("10.66.0.9/32", [])],
+    ids=["a part", "all", "one flow"],
+)
+def test_one_sheet_shows_that_the_other_end_narrows(case: Case, carried: str, codes: list[str]) -> None:
+    up = f"t4 ike Child SA up with {B}: SPIs c1a2b3d4 0a1b2c3d, 10.96.0.0/20 <=> {carried}"
+    files: dict[str, str | bytes] = {
+        "sites/quayhead.toml": SHEET.format(**LEFT),
+        "quayhead/ike.log": _log([ASK, UP_A, up]),
+    }
+    (tunnel,) = case(files).tunnels
+    found = [f for f in tunnel.findings if not f.caution]
+    assert [f.code for f in found] == codes
+    assert all(f.sides == ("198.51.100.34",) or f.sides == ("marram",) for f in found)

@@ -241,6 +241,12 @@ COVER_S = 2.0
 """Seconds around a loss and its detection in which a ping's gap begins that belongs to it."""
 
 
+def sends_after(end: End, moment: float) -> bool:
+    """Do an end's counters show, after a moment, that it sends into this tunnel as it would with all its traffic?"""
+    found = moved([r for r in end.readings if (r.at or 0.0) >= moment])
+    return found is not None and found.out >= MANY
+
+
 def carrier(primary: Picture, standby: Picture, site: str) -> Picture | None:
     """The one of the two into which an end sends in the second half of the time its counters were read; None where that is both or
     neither."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
-from stomion.tunnel.failover import pair_of, switches_of
+from stomion.tunnel.failover import pair_of, sends_after, switches_of
 from stomion.vocabulary.times import clock_text
 
 SPEC = Spec(
@@ -31,6 +31,8 @@ def judge(context: Context) -> Finding | None:
         if switch.returned is not None or switch.back is None or switch.until - switch.back < PATIENCE_S:
             continue
         end = next(e for e in primary.ends if e.site == switch.site)
+        if sends_after(end, switch.back):
+            continue
         return SPEC.finding(
             [switch.site],
             Certainty.LIKELY,

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.exchange.inside import BOTH_SIDES, child_asked
 from stomion.model.event import Event
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
-from stomion.space.ranges import covers, missing, written
+from stomion.space.ranges import covers, missing, spans, written
 from stomion.tunnel.beside import has_several_lines
 from stomion.tunnel.picture import End
 
@@ -18,7 +20,7 @@ SPEC = Spec(
     means="In IKEv2 a responder may take a part of what is asked for. The tunnel works for that part; hosts outside it have no "
     "tunnel, and nothing reports an error.",
     decided="The Child SA's selectors in a log are smaller than an end's sheet asks for, while the other end's sheet names "
-    "exactly the smaller range. Without sheets: of a primary and its standby, the SA that came up last carries less than the one before it.",
+    "exactly the smaller range, or is not there to say. Without sheets: of a primary and its standby, the SA that came up last carries less than the one before it.",
     example="Only 10.66.0.0/22 is carried; Quayhead asks for 10.66.0.0/21. Hosts in 10.66.4.0/22 have no tunnel.",
 )
 
@@ -34,7 +36,7 @@ def judge(context: Context) -> Finding | None:
         if up is None or len(up.my_ts) < 2 or up.my_ts[0].count("/") != 1:
             continue
         # Further children may carry the rest: all that are up count together.
-        found = _narrowed(context, end)
+        found = _narrowed(context, end) or _narrowed_unseen(context, end)
         if found:
             return found
     return _narrower_than_before(context)
@@ -100,6 +102,28 @@ def _narrowed(context: Context, end: End) -> Finding | None:
             held = _wish_for(holder, owner)
             if lacking and covers(wanted, have) and held and not covers(held, wanted):
                 return _finding(carried[-1], wisher, holder, owner, written(lacking), held)
+    return None
+
+
+def _narrowed_unseen(context: Context, end: End) -> Finding | None:
+    """Nothing is known of what the other end is set to: its Child SAs carry a part of a range that this end's sheet names."""
+    other = context.picture.other(end)
+    if end.sheet is None or other.sheet is not None or context.picture.version == 1:
+        return None
+    children = [e for e in end.story.children if len(e.my_ts) == BOTH_SIDES]
+    # A log that names its tunnels may hold another's.
+    named = [e for e in children if end.sheet.name and end.sheet.name in e.text]
+    carried = named or children
+    for index, owner in ((0, end), (1, other)):
+        wanted, have = _wish_for(end, owner), tuple(dict.fromkeys(e.my_ts[index] for e in carried))
+        lacking = written(missing(wanted, have))
+        # A range of which nothing is carried may wait for its own Child SA, and a single host's is made for one flow.
+        parts = [h for h in have if h not in wanted and any(low != high for low, high in spans([h]))]
+        if lacking and parts and covers(wanted, have):
+            found = _told(
+                end, other, owner, lacking, have, wanted, "remote" if owner is end else "local", (carried[-1].where,)
+            )
+            return replace(found, certainty=Certainty.LIKELY)
     return None
 
 

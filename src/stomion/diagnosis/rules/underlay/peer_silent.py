@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.underlay.silence import unanswered
+from stomion.diagnosis.rules.underlay.silence import LARGE, Silence, unanswered
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 
@@ -36,15 +36,38 @@ def judge(context: Context) -> Finding | None:
                 other.site,
                 f"capture UDP 500 and 4500 from {asker.address or asker.title}: do the requests arrive, does an answer leave?",
             ),
-            Remedy(asker.site, "check the peer address and that UDP 500 and 4500 may leave"),
+            _own_part(silence),
         ),
         evidence=silence.places,
         facts={
-            "candidates": ["ike-lost-in-path", "peer-not-listening", "peer-address-wrong"],
+            "candidates": _candidates(silence),
             "after_first_exchange": silence.after_init,
         },
         detail="A capture at the other end decides: requests that arrive there accuse that gateway, their absence the path.",
     )
+
+
+def _large(silence: Silence) -> bool:
+    """Small messages were answered, and this one is larger than a packet of most paths."""
+    return silence.after_init and silence.largest > LARGE
+
+
+def _candidates(silence: Silence) -> list[str]:
+    if silence.after_init:
+        return (["large-ike-lost"] if _large(silence) else []) + ["ike-lost-in-path"]
+    return ["ike-lost-in-path", "peer-not-listening", "peer-address-wrong"]
+
+
+def _own_part(silence: Silence) -> Remedy:
+    """What the end that asks can look at itself: after the first exchange its peer's address is right."""
+    if _large(silence):
+        return Remedy(
+            silence.asker.site,
+            f"its request of {silence.largest:,} bytes may be dropped in pieces on the way: switch on IKE fragmentation (RFC 7383) at both ends",
+        )
+    if silence.after_init:
+        return Remedy(silence.asker.site, "check that UDP 4500 may leave, not 500 alone")
+    return Remedy(silence.asker.site, "check the peer address and that UDP 500 and 4500 may leave")
 
 
 RULE = Rule(SPEC, judge)
