@@ -1,4 +1,4 @@
-"""Logs read in worker processes: the same evidence in the same order, what is not theirs left to the caller, and a stop at once."""
+"""Logs and records read in worker processes: the same evidence in the same order, the rest left to the caller, and a stop at once."""
 
 from __future__ import annotations
 
@@ -34,13 +34,21 @@ def fleet(tmp_path: Path) -> Path:
 
 def _in_workers(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(workers, "LEAST_BYTES", 0)
-    monkeypatch.setattr(workers, "LEAST_FILES", 1)
     monkeypatch.setattr(workers, "_processors", lambda: 2)
 
 
 def _told(evidence: Evidence) -> list[object]:
     logs = [(log.file, log.lines, log.looked_at, log.events) for log in evidence.logs]
-    return [logs, evidence.tests, evidence.sources, evidence.problems, evidence.not_recognised, sorted(evidence.tables)]
+    counters = [(s.file, s.first, s.last, s.lines, s.at, s.out, s.back) for s in evidence.counters]
+    return [
+        logs,
+        counters,
+        evidence.tests,
+        evidence.sources,
+        evidence.problems,
+        evidence.not_recognised,
+        sorted(evidence.tables),
+    ]
 
 
 def test_workers_tell_the_same_in_the_same_order(fleet: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.measure.counters import CounterReading, moved
+from stomion.measure.counters import CounterReading, Moved, Readings
+from stomion.measure.counters import moved as moved_of
+
+
+def moved(rows: Sequence[CounterReading], since: float | None = None, until: float | None = None) -> Moved | None:
+    return moved_of(Readings.of(rows), since, until)
 
 
 def _r(at: float, out: int, back: int, sa: str = "a", **more: int) -> CounterReading:

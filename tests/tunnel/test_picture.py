@@ -13,12 +13,14 @@ from stomion.exchange.negotiation import MAX_STEPS
 from stomion.ingest.ostables import read_table
 from stomion.ingest.sheet import read_sheet
 from stomion.measure.counters import CounterReading
+from stomion.measure.series import Gathering
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import Provenance
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
 from stomion.model.tables import Tables
 from stomion.tunnel.build import pictures
+from stomion.tunnel.counted import places
 from stomion.tunnel.lans import behind, lans_of, meets, no_host, without_any
 from stomion.tunnel.picture import End, LanTest, Picture
 
@@ -280,13 +282,13 @@ def test_messages_and_refusals_of_the_path_between_the_two_addresses() -> None:
     )
 
 
-def counters(number: int, site: str, **more: Any) -> Placed[CounterRecord]:
-    return Placed(CounterRecord(AT.format(number), site, **more), "k.jsonl", number)
+def counters(number: int, site: str, **more: Any) -> tuple[int, CounterRecord]:
+    return number, CounterRecord(AT.format(number), site, **more)
 
 
 def test_counters_of_each_end() -> None:
     made = evidence()
-    made.counters = [
+    rows = [
         counters(1, "hub", tunnel="to-one", spi_in="x", spi_out="a", packets_out=5, packets_in=9),
         counters(
             2,
@@ -311,6 +313,7 @@ def test_counters_of_each_end() -> None:
         counters(5, "hub", tunnel="nothing", spi_out="d", packets_out=1000),
         counters(6, "one", tunnel="to-one", spi_out="e", packets_out=11, packets_in=12),
     ]
+    Gathering("k.jsonl", made.counters).add(rows)
     first, second = ends(made)
     assert (first.left.out_packets, first.left.in_packets, first.right.out_packets, first.right.in_packets) == (
         8,
@@ -318,10 +321,10 @@ def test_counters_of_each_end() -> None:
         11,
         12,
     )
-    assert first.left.readings == (
+    assert tuple(first.left.readings) == (
         CounterReading(ZERO + 1, "x/a", 5, 9, 0, 0), CounterReading(ZERO + 2, "x/a", 7, 3, 4, 0), CounterReading(ZERO + 3, "/b", 1, 2, 0, 2),
     )  # fmt: skip
-    assert first.left.readings_at[1] == Provenance("k.jsonl", "hub", line=2)
+    assert places(first.left) == (Provenance("k.jsonl", "hub", line=1), Provenance("k.jsonl", "hub", line=3))
     assert (second.left.out_packets, second.left.has_counters, second.right.has_counters) == (100, True, False)
 
 

@@ -7,10 +7,11 @@ from typing import Generic, TypeVar
 
 from stomion.logs.phrasebook import Phrase
 from stomion.measure.esporder import Track
+from stomion.measure.series import CounterSeries
 from stomion.model.event import Event
 from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import NotRecognised, Problem, Provenance
-from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
+from stomion.model.record import EventRecord, PingRecord, TestRecord
 from stomion.model.sa import Drop, State
 from stomion.model.site import SiteSheet
 from stomion.model.tables import Tables
@@ -105,7 +106,7 @@ class Evidence:
     models: list[tuple[str, SiteSheet]] = field(default_factory=list)
     """(file, what it declares) of YANG data, before it is joined with the sites' sheets."""
     tests: list[Placed[TestRecord]] = field(default_factory=list)
-    counters: list[Placed[CounterRecord]] = field(default_factory=list)
+    counters: list[CounterSeries] = field(default_factory=list)
     pings: list[Placed[PingRecord]] = field(default_factory=list)
     states: list[State] = field(default_factory=list)
     """SAs as the operating systems list them, direction by direction."""

@@ -3,9 +3,8 @@ everything else is still read."""
 
 from __future__ import annotations
 
-import contextlib
 import os
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Generator, Iterator
 from concurrent.futures import BrokenExecutor
 from pathlib import Path
 
@@ -16,7 +15,7 @@ from stomion.ingest.item import MAX_TABLE, Item
 from stomion.ingest.kinds import kind_of
 from stomion.ingest.owners import join_models, same_addresses
 from stomion.ingest.reading import Reading, Tick, Years
-from stomion.ingest.workers import read_many, worth_it
+from stomion.ingest.workers import Answer, read_many, worth_it
 from stomion.logs.phrasebook import read_phrasebook
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.vocabulary.clean import clean, without_secrets
@@ -39,10 +38,8 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None) -> Evi
         _read_phrasebook(book, root, evidence)
     items = list(_walk(paths, root, evidence))
     late = next((n for n, item in enumerate(items) if _is_late(item.path)), len(items))
-    for item in items[:late]:
-        tick(item.name, 0)
-        read_one(item, evidence, tick, years)
-    _read_logs(items[late:], evidence, tick, years)
+    _read_all(items[:late], [item for item in items[:late] if item.path.suffix == ".jsonl"], evidence, tick, years)
+    _read_all(items[late:], items[late:], evidence, tick, years)
     join_models(evidence)
     same_addresses(evidence)
     return evidence
@@ -55,22 +52,32 @@ def _exists(path: Path) -> bool:
         raise UsageError(f"{path}: {reason(error)}") from error
 
 
-def _read_logs(items: list[Item], evidence: Evidence, tick: Tick, years: Years) -> None:
-    """Texts without a form of their own, which come last; in worker processes where they are many and large."""
-    done = 0
-    if worth_it(items, [_size(item.path) for item in items]):
-        # Where a worker can't be started, or dies, the rest is read here.
-        with contextlib.suppress(BrokenExecutor, OSError):
-            for answer in read_many(items, evidence, years, tick):
-                done += 1
-                if answer.found is None:
-                    read_one(answer.item, evidence, tick, years)
-                    continue
-                for name, rows in answer.found.items():
-                    getattr(evidence, name).extend(rows)
-    for item in items[done:]:
-        tick(item.name, 0)
-        read_one(item, evidence, tick, years)
+def _read_all(items: list[Item], alone: list[Item], evidence: Evidence, tick: Tick, years: Years) -> None:
+    """Every file in its order; of `alone`, which rest on no other, in worker processes where they are several and large."""
+    sizes = [_size(item.path) for item in alone]
+    answers = read_many(alone, sizes, evidence, years, tick) if worth_it(alone, sizes) else None
+    given = {item.name for item in alone} if answers is not None else set()
+    try:
+        for item in items:
+            answer = _next(answers) if item.name in given else None
+            if answer is None or answer.found is None:
+                tick(item.name, 0)
+                read_one(item, evidence, tick, years)
+                continue
+            years.seen = years.seen or answer.year
+            for name, rows in answer.found.items():
+                getattr(evidence, name).extend(rows)
+    finally:
+        if answers is not None:
+            answers.close()
+
+
+def _next(answers: Generator[Answer] | None) -> Answer | None:
+    """None where a worker can't be started, or died: the rest is read by the caller."""
+    try:
+        return next(answers, None) if answers is not None else None
+    except (BrokenExecutor, OSError):
+        return None
 
 
 def _size(path: Path) -> int:

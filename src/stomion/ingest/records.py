@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+import io
+import re
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import BinaryIO, TypeVar
 
 import msgspec
@@ -12,6 +14,7 @@ from stomion.ingest.files import open_input
 from stomion.ingest.gate import cleaned
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Kind, Reading
+from stomion.measure.series import Gathering
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
 from stomion.vocabulary.clean import MAX_LINE, decode_line
 from stomion.vocabulary.times import rfc3339_seconds
@@ -27,8 +30,59 @@ def _fits(_item: Item, head: bytes) -> bool:
 
 
 def _read(reading: Reading) -> None:
+    into = _Into(reading)
     with open_input(reading.item.path) as stream:
-        read_rows(((n, line) for n, line in _lines(stream) if line.strip()), _decoded, reading)
+        for number, block in _blocks(stream):
+            records = _plain(block)
+            if records is None:
+                _each(((n, line) for n, line in _lines(io.BytesIO(block), number) if line.strip()), _decoded, into)
+                continue
+            into.keep_all(number, records)
+            reading.about(into.count)
+    into.done()
+
+
+BLOCK = 1 << 18
+"""Bytes of lines that are decoded at once."""
+
+
+def _blocks(stream: BinaryIO) -> Iterator[tuple[int, bytes]]:
+    """(number of its first line, whole lines) of a file; of a line that is too long no more than its beginning."""
+    number = 1
+    while block := stream.read(BLOCK):
+        if not block.endswith(b"\n"):
+            block += stream.readline(MAX_LINE)
+        yield number, block
+        number += block.count(b"\n")
+        if not block.endswith(b"\n"):
+            while (raw := stream.readline(MAX_LINE)) and not raw.endswith(b"\n"):
+                pass
+            number += 1
+
+
+def _plain(block: bytes) -> list[Record] | None:
+    """All records of a block at once; None where one of its lines is no record, is empty, or needs the gate for text."""
+    if len(block.translate(None, _ODD)) != len(block) or b"\\u" in block or _has_long_line(block):
+        return None
+    try:
+        found: list[Record] = _RECORD.decode_lines(block)
+    except (msgspec.MsgspecError, RecursionError, ValueError):
+        return None
+    lines = block.count(b"\n") + (not block.endswith(b"\n"))
+    return found if len(found) == lines and not _EMPTY.search(block) else None
+
+
+def _has_long_line(block: bytes) -> bool:
+    start = 0
+    while len(block) - start >= MAX_LINE:
+        end = block.rfind(b"\n", start, start + MAX_LINE)
+        if end < 0:
+            return True
+        start = end + 1
+    return False
+
+
+_EMPTY = re.compile(rb"\n[ \t\r]*\n")
 
 
 def _decoded(line: bytes | str) -> Record:
@@ -37,31 +91,79 @@ def _decoded(line: bytes | str) -> Record:
 
 def read_rows(rows: Iterable[tuple[int, Line]], decode: Callable[[Line], Record], reading: Reading) -> None:
     """Every row (number, line) as a record into the evidence; what is none is said, for the first ones line by line."""
-    bad = count = 0
+    into = _Into(reading)
+    _each(rows, decode, into)
+    into.done()
+
+
+def _each(rows: Iterable[tuple[int, Line]], decode: Callable[[Line], Record], into: _Into) -> None:
     for number, line in rows:
-        count += 1
-        if not count % 1024:
-            reading.about(count)
+        into.count += 1
+        if not into.count % 1024:
+            into.reading.about(into.count)
         try:
             record = decode(line)
         except (msgspec.MsgspecError, RecursionError, ValueError) as error:
-            bad += 1
-            if bad <= MAX_PROBLEMS_PER_FILE:
-                reading.problem(f"no record: {error}", number)
+            into.refused(error, number)
             continue
-        _keep(record, number, reading)
-    if bad > MAX_PROBLEMS_PER_FILE:
-        reading.problem(f"{bad - MAX_PROBLEMS_PER_FILE:,} more lines are no records")
-    reading.source("records", count, "records")
+        into.keep(record, number)
+
+
+class _Into:
+    """Where one file's records go."""
+
+    def __init__(self, reading: Reading) -> None:
+        self.reading = reading
+        self.count = self.bad = 0
+        self._counters = Gathering(reading.item.name, reading.evidence.counters)
+
+    def keep(self, record: Record, number: int) -> None:
+        """Put one record into the evidence, with its line."""
+        if isinstance(record, CounterRecord):
+            self._counters.add([(number, record)])
+        else:
+            _keep(record, number, self.reading)
+        self._note_year((record,))
+
+    def keep_all(self, first: int, records: list[Record]) -> None:
+        """The records of lines in a row."""
+        counters = [(n, r) for n, r in enumerate(records, first) if isinstance(r, CounterRecord)]
+        self._counters.add(counters)
+        if len(counters) < len(records):
+            for number, record in enumerate(records, first):
+                _keep(record, number, self.reading)
+        self._note_year(records)
+        self.count += len(records)
+
+    def _note_year(self, records: Sequence[Record]) -> None:
+        """The first moment that is told tells the year of logs without one."""
+        years = self.reading.years
+        for record in records if years.seen is None else ():
+            at = rfc3339_seconds(record.at)
+            if at is not None:
+                years.note(at)
+                return
+
+    def refused(self, error: Exception, number: int) -> None:
+        """A line that is no record."""
+        self.bad += 1
+        if self.bad <= MAX_PROBLEMS_PER_FILE:
+            self.reading.problem(f"no record: {error}", number)
+
+    def done(self) -> None:
+        """Say what the file held."""
+        if self.bad > MAX_PROBLEMS_PER_FILE:
+            self.reading.problem(f"{self.bad - MAX_PROBLEMS_PER_FILE:,} more lines are no records")
+        self.reading.source("records", self.count, "records")
 
 
 _ODD = bytes(byte for byte in range(256) if (byte < 0x20 and byte not in b"\t\r\n") or byte >= 0x7F)
 """Bytes of a line that has to go through the gate for text; a line without any of them is plain and is decoded as it is."""
 
 
-def _lines(stream: BinaryIO) -> Iterator[tuple[int, bytes | str]]:
+def _lines(stream: BinaryIO, first: int = 1) -> Iterator[tuple[int, bytes | str]]:
     """(number, line) of every line: as bytes where it is plain, else as text that was cleaned."""
-    number = 0
+    number = first - 1
     while raw := stream.readline(MAX_LINE):
         number += 1
         if (
@@ -87,19 +189,13 @@ def _record(text: str) -> Record:
 
 
 def _keep(record: Record, number: int, reading: Reading) -> None:
-    """Put one record into the evidence, with its line."""
     evidence, file = reading.evidence, reading.item.name
     if isinstance(record, TestRecord):
         evidence.tests.append(Placed(record, file, number))
-    elif isinstance(record, CounterRecord):
-        evidence.counters.append(Placed(record, file, number))
     elif isinstance(record, PingRecord):
         evidence.pings.append(Placed(record, file, number))
     elif isinstance(record, EventRecord):
         evidence.happenings.append(Placed(record, file, number))
-    at = rfc3339_seconds(record.at) if reading.years.seen is None else None
-    if at is not None:
-        reading.years.note(at)
 
 
 RECORDS = Kind("records", _fits, _read)

@@ -1,4 +1,4 @@
-"""Many logs at once, in worker processes: what a log says does not rest on another one. The order of the case is kept.
+"""Many logs or records at once, in worker processes: what one of them says does not rest on another one. The order of the case is kept.
 
 A worker gets what the readers of logs and of pasted tests ask the case for, and gives back what they found; a text of another kind is left
 to the caller, as tables rest on each other.
@@ -9,7 +9,7 @@ from __future__ import annotations
 import gc
 import os
 import signal
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass, field
 from multiprocessing import get_context
@@ -18,14 +18,14 @@ from stomion.case.evidence import Evidence
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Tick, Years
 
-LEAST_BYTES, LEAST_FILES = 24 << 20, 16
-"""Logs below these are read faster than a process starts."""
-CHUNK = 12
-"""Files of one order to a worker."""
+LEAST_BYTES = 24 << 20
+"""Files of fewer bytes are read faster than a process starts."""
+CHUNK, CHUNK_BYTES = 12, 16 << 20
+"""Files of one order to a worker, and bytes from which on no further file is put to them."""
 MOST_WORKERS = 4
-LISTS = ("logs", "tests", "pings", "sources", "problems", "not_recognised")
-"""What the readers of logs and pasted tests add to."""
-OF_ITS_OWN = ("text", "pasted tests", "empty", "binary")
+LISTS = ("logs", "tests", "pings", "counters", "happenings", "sources", "problems", "not_recognised")
+"""What the readers of logs, records and pasted tests add to."""
+OF_ITS_OWN = ("text", "records", "pasted tests", "empty", "binary")
 """Kinds that rest on nothing but their own file."""
 
 
@@ -35,11 +35,13 @@ class Answer:
 
     item: Item
     found: dict[str, list[object]] | None = field(default=None)
+    year: int | None = None
+    """The year that it tells, for logs without one."""
 
 
 def worth_it(items: Sequence[Item], sizes: Sequence[int]) -> bool:
-    """Are there enough logs, and a second processor to read them?"""
-    return len(items) >= LEAST_FILES and sum(sizes) >= LEAST_BYTES and _processors() > 1
+    """Are there enough files, and a second processor to read them?"""
+    return len(items) > 1 and sum(sizes) >= LEAST_BYTES and _processors() > 1
 
 
 def _processors() -> int:
@@ -54,7 +56,22 @@ def base_of(evidence: Evidence) -> Evidence:
     return base
 
 
-def read_many(items: Sequence[Item], evidence: Evidence, years: Years, tick: Tick) -> Iterator[Answer]:
+def _chunks(items: Sequence[Item], sizes: Sequence[int]) -> Iterator[tuple[Item, ...]]:
+    chunk: list[Item] = []
+    weight = 0
+    for item, size in zip(items, sizes, strict=True):
+        chunk.append(item)
+        weight += size
+        if len(chunk) == CHUNK or weight >= CHUNK_BYTES:
+            yield tuple(chunk)
+            chunk, weight = [], 0
+    if chunk:
+        yield tuple(chunk)
+
+
+def read_many(
+    items: Sequence[Item], sizes: Sequence[int], evidence: Evidence, years: Years, tick: Tick
+) -> Generator[Answer]:
     """Every file's answer, in the order of the files. Raises what `tick` raises, with all workers stopped."""
     pool = ProcessPoolExecutor(
         max_workers=min(_processors(), MOST_WORKERS),
@@ -63,7 +80,7 @@ def read_many(items: Sequence[Item], evidence: Evidence, years: Years, tick: Tic
         initargs=(base_of(evidence), years),
     )
     try:
-        waiting = [pool.submit(_read, tuple(items[n : n + CHUNK])) for n in range(0, len(items), CHUNK)]
+        waiting = [pool.submit(_read, chunk) for chunk in _chunks(items, sizes)]
         done = 0
         for future in waiting:
             _await(future, tick, items[done].name, done)
@@ -116,5 +133,5 @@ def _read(items: tuple[Item, ...]) -> list[Answer]:
             rows = getattr(base, name)
             found[name] = rows[before[name] :]
             del rows[before[name] :]
-        answers.append(Answer(item, found))
+        answers.append(Answer(item, found, years.seen))
     return answers

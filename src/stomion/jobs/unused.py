@@ -78,15 +78,7 @@ def _records(evidence: Evidence, pictures: list[Picture]) -> Iterator[Unused]:
         if (ping.record.source, ping.record.to) not in series:
             text = f"ping from {ping.record.source} to {ping.record.to}"
             yield Unused(ping.file, ping.line, text, _why_no_flow(ping.record.source, sites))
-    for counter in evidence.counters:
-        if (counter.file, counter.line) not in taken:
-            named = counter.record.tunnel or " and ".join(counter.record.remote_ts) or "no tunnel"
-            yield Unused(
-                counter.file,
-                counter.line,
-                f"counters of {named} at {counter.record.site}",
-                "no tunnel of that site has this name or range",
-            )
+    yield from _counters(evidence, pictures)
     listed = {spi for p in pictures for end in p.ends for sa in end.sas for spi in (sa.spi_in, sa.spi_out)}
     for state in evidence.states:
         if state.spi not in listed:
@@ -103,6 +95,17 @@ def _records(evidence: Evidence, pictures: list[Picture]) -> Iterator[Unused]:
             )
 
 
+def _counters(evidence: Evidence, pictures: list[Picture]) -> Iterator[Unused]:
+    """Readings of counters, those of one SA as one."""
+    used = {id(series) for p in pictures for end in p.ends for series in end.series}
+    for series in evidence.counters:
+        if id(series) not in used:
+            named = series.first.tunnel or " and ".join(series.first.remote_ts) or "no tunnel"
+            many = f"{len(series.at):,} readings of the counters" if len(series.at) > 1 else "counters"
+            text = f"{many} of {named} at {series.site}"
+            yield Unused(series.file, series.lines[0], text, "no tunnel of that site has this name or range")
+
+
 def _why_no_flow(source: str, sites: set[str]) -> str:
     site = source.partition("/")[0]
     if site in sites:
@@ -117,5 +120,4 @@ def _taken(picture: Picture) -> Iterator[tuple[str, int | None]]:
     places += [e.where for e in picture.link_events] + [c.where for c in picture.changes]
     if any(end.sheet is not None and end.sheet.role for end in picture.ends):
         places += [m.where for m in picture.moves]
-    places += [place for end in picture.ends for place in end.readings_at]
     return ((p.file, p.line) for p in places)

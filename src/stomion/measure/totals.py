@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Sequence
 from dataclasses import dataclass
 
-from stomion.measure.counters import CounterReading, rise
+from stomion.measure.counters import CounterReading, Readings, rise
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,9 +44,9 @@ class Totals:
         return (self.points[-1].out, self.points[-1].back) if self.points else (0, 0)
 
 
-def totals_of(readings: Sequence[CounterReading]) -> Totals:
+def totals_of(readings: Readings) -> Totals:
     """Readings without a time say nothing here; a reading that stands twice counts once."""
-    rows = sorted((r for r in readings if r.at is not None), key=lambda r: r.at or 0.0)
+    rows = [r for r in readings if r.at is not None]
     last: dict[str, CounterReading] = {}
     points: list[Point] = []
     renewed, restarted = [], []

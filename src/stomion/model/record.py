@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 import msgspec
 
+Count = Annotated[int, msgspec.Meta(ge=0, le=(1 << 63) - 1)]
+"""Packets or bytes: no counter has more than 63 bits in use."""
 LARGE = 1_000
 """Bytes from which on a probe's size matters to how it fares."""
 
@@ -33,10 +35,10 @@ class CounterRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="counters
     site: str
     spi_in: str = ""
     spi_out: str = ""
-    packets_in: int = 0
-    bytes_in: int = 0
-    packets_out: int = 0
-    bytes_out: int = 0
+    packets_in: Count = 0
+    bytes_in: Count = 0
+    packets_out: Count = 0
+    bytes_out: Count = 0
     tunnel: str = ""
     local_ts: tuple[str, ...] = ()
     remote_ts: tuple[str, ...] = ()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stomion.measure.counters import Moved, moved
+from stomion.measure.series import places_of
 from stomion.model.provenance import Provenance
 from stomion.tunnel.attempts import Attempt, failing, passing, sender
 from stomion.tunnel.picture import End, Picture
@@ -57,4 +58,4 @@ def _moved(end: End, since: float | None, until: float | None) -> Moved | None:
 
 def places(end: End) -> tuple[Provenance, ...]:
     """The first and the last reading of an end's counters."""
-    return (end.readings_at[0], end.readings_at[-1]) if end.readings_at else ()
+    return places_of(end.series)

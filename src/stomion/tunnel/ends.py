@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from stomion.case.evidence import Placed
 from stomion.exchange.story import read_story
-from stomion.measure.counters import CounterReading
+from stomion.measure.counters import Readings
+from stomion.measure.series import CounterSeries
 from stomion.model.event import Event, What
-from stomion.model.record import CounterRecord
 from stomion.model.site import SheetTunnel
 from stomion.tunnel.dropped import dropped_by
 from stomion.tunnel.index import Index
@@ -18,7 +17,6 @@ from stomion.tunnel.picture import End
 from stomion.tunnel.rivals import divided, rivals_of
 from stomion.tunnel.sas import listed_pairs, sas_of, with_listed
 from stomion.vocabulary.algorithms import model_proposal
-from stomion.vocabulary.times import rfc3339_seconds
 
 
 def ends_of(plan: Plan, index: Index, shares: bool, alone: tuple[bool, bool]) -> tuple[End, End]:
@@ -101,7 +99,7 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     read = _readings(end, other, index, names)
     story = read_story(events)
     listed = listed_pairs(end.site, end.addresses, other.addresses, index.states.get(end.site, ()))
-    out, back = _counted([placed.record for placed in read])
+    out, back = _counted(read)
     return replace(
         end,
         has_log=any(log.events for log in logs),
@@ -114,10 +112,10 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
         has_counters=bool(read) or bool(listed),
         out_packets=out,
         in_packets=back,
-        readings=tuple(_reading(placed.record) for placed in read),
+        readings=Readings.of_series(read),
+        series=tuple(read),
         sas=with_listed(sas_of(end.site, story, events, read), listed),
         dropped=dropped_by(index.states.get(end.site, ()), index.drops.get(end.site, ()), other.addresses),
-        readings_at=tuple(placed.where(end.site) for placed in read),
     )
 
 
@@ -132,36 +130,17 @@ def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
     return alone and not other.addresses and not is_knock(event)
 
 
-def _readings(end: End, other: End, index: Index, names: set[str]) -> list[Placed[CounterRecord]]:
+def _readings(end: End, other: End, index: Index, names: set[str]) -> list[CounterSeries]:
     """Readings of the tunnel's counters: those that name it, else those whose far range is behind the other end."""
     others = index.tunnel_names(end.site) - names
     found = index.counters(end.site, names - {""}, other.networks)
-    return [placed for placed in found if placed.record.tunnel not in others]
+    return [series for series in found if series.first.tunnel not in others]
 
 
-def _counted(records: list[CounterRecord]) -> tuple[int, int]:
+def _counted(found: list[CounterSeries]) -> tuple[int, int]:
     """(packets out, packets in): the highest reading of every SA; a sum over SAs is what the tunnel carried."""
     best: dict[str, tuple[int, int]] = {}
-    for record in records:
-        out, back = best.get(record.spi_out, (0, 0))
-        best[record.spi_out] = (max(out, record.packets_out), max(back, record.packets_in))
+    for series in found:
+        out, back = best.get(series.first.spi_out, (0, 0))
+        best[series.first.spi_out] = (max(out, max(series.out)), max(back, max(series.back)))
     return sum(out for out, _ in best.values()), sum(back for _, back in best.values())
-
-
-def _thrown_away(r: CounterRecord, kind: str) -> int:
-    """How many packets an SA threw away for a reason; 0 where the record does not say, or not with a number."""
-    if r.errors is None:
-        return 0
-    count = r.errors.get(kind)
-    return count if isinstance(count, int) and count > 0 else 0
-
-
-def _reading(r: CounterRecord) -> CounterReading:
-    return CounterReading(
-        rfc3339_seconds(r.at),
-        f"{r.spi_in}/{r.spi_out}",
-        r.packets_out,
-        r.packets_in,
-        _thrown_away(r, "replay"),
-        _thrown_away(r, "integrity"),
-    )

@@ -35,7 +35,7 @@ def moves_of_log(primary: Picture, standby: Picture, end: End) -> list[Change]:
     if begun is not None and lost:
         # Worked out from a rate, it may come out a little before its cause.
         at = next((x for x in lost if 0 < x - begun <= EARLY_S), begun)
-        found.append(Change(end.site, at, mate.readings_at[0], standby.name, BY_COUNTERS, "role-active"))
+        found.append(Change(end.site, at, mate.series[0].places()[0], standby.name, BY_COUNTERS, "role-active"))
     return found
 
 
@@ -91,7 +91,7 @@ def sends_into(picture: Picture, site: str) -> bool:
 
 def _first_sent(end: End) -> float | None:
     """The moment at which an end began to send into an SA, by the rate of what followed; None where its counters do not tell."""
-    rows = sorted(((r.at, r.out) for r in end.readings if r.at is not None), key=lambda r: r[0])
+    rows = [(r.at, r.out) for r in end.readings if r.at is not None]
     for number, ((before, was), (at, now)) in enumerate(pairwise(rows)):
         if now <= was:
             continue

@@ -221,7 +221,7 @@ def _lost_between(picture: Picture, since: float | None, until: float | None) ->
 
 def _until(primary: Picture, standby: Picture) -> float:
     times = [at for p in (primary, standby) for s in p.pings for at in s.times if at is not None]
-    times += [r.at for p in (primary, standby) for e in p.ends for r in e.readings if r.at is not None]
+    times += [e.readings.times[-1] for p in (primary, standby) for e in p.ends if e.readings.times]
     times += [m.at for m in primary.moves if m.at is not None]
     return max(times, default=0.0)
 
@@ -243,7 +243,7 @@ COVER_S = 2.0
 
 def sends_after(end: End, moment: float) -> bool:
     """Do an end's counters show, after a moment, that it sends into this tunnel as it would with all its traffic?"""
-    found = moved([r for r in end.readings if (r.at or 0.0) >= moment])
+    found = moved(end.readings.inside(moment))
     return found is not None and found.out >= MANY
 
 
@@ -254,14 +254,11 @@ def carrier(primary: Picture, standby: Picture, site: str) -> Picture | None:
     if len(ends) < len(("primary", "standby")):
         # A gateway that only one of the two has can send into no other.
         return None
-    times = [r.at for e in ends for r in e.readings if r.at is not None]
+    times = [at for e in ends for at in e.readings.times]
     if not times:
         return None
     middle = (min(times) + max(times)) / 2
-    sent = [
-        found.out if (found := moved([r for r in e.readings if (r.at or 0.0) >= middle])) is not None else 0
-        for e in ends
-    ]
+    sent = [found.out if (found := moved(e.readings.inside(middle))) is not None else 0 for e in ends]
     if sent[0] >= MANY and not sent[1]:
         return primary
     return standby if sent[1] >= MANY and not sent[0] else None

@@ -10,10 +10,11 @@ from functools import lru_cache
 from typing import TypeVar
 
 from stomion.case.evidence import Evidence, Log, Placed
+from stomion.measure.series import CounterSeries
 from stomion.model.box import Interval
 from stomion.model.event import Event
 from stomion.model.packet import Datagram
-from stomion.model.record import CounterRecord, TestRecord
+from stomion.model.record import TestRecord
 from stomion.model.sa import Drop, State
 from stomion.model.site import SheetTunnel, SiteSheet
 from stomion.model.tables import Tables
@@ -27,7 +28,7 @@ MANY_TESTS = 64
 Row = TypeVar("Row")
 BySite = dict[str, list[tuple[int, Placed[Row]]]]
 """Records by the site they name, each with its place in the order in which all were read."""
-BySites = dict[tuple[str, str, str], list[tuple[int, Placed[CounterRecord]]]]
+BySites = dict[tuple[str, str, str], list[tuple[int, CounterSeries]]]
 """Readings by site and tunnel, and by site and range."""
 
 
@@ -38,14 +39,14 @@ def _by_site(found: Sequence[Placed[Row]], site_of: Callable[[Row], str]) -> ByS
     return out
 
 
-def _by_tunnel_and_range(found: Sequence[Placed[CounterRecord]]) -> BySites:
+def _by_tunnel_and_range(found: Sequence[CounterSeries]) -> BySites:
     """Readings by their site and the tunnel they name, and by their site and each range that they reach."""
     out: BySites = {}
-    for number, placed in enumerate(found):
-        record = placed.record
-        out.setdefault((record.site, "tunnel", record.tunnel), []).append((number, placed))
+    for number, series in enumerate(found):
+        record = series.first
+        out.setdefault((record.site, "tunnel", record.tunnel), []).append((number, series))
         for text in record.remote_ts:
-            out.setdefault((record.site, "range", text), []).append((number, placed))
+            out.setdefault((record.site, "range", text), []).append((number, series))
     return out
 
 
@@ -167,13 +168,13 @@ class Index:
             mine += held.of(ranges) if held is not None else self._tests.get(site, ())
         return [placed for _, placed in sorted(dict(mine).items())]
 
-    def counters(self, site: str, names: AbstractSet[str], ranges: AbstractSet[str]) -> list[Placed[CounterRecord]]:
+    def counters(self, site: str, names: AbstractSet[str], ranges: AbstractSet[str]) -> list[CounterSeries]:
         """A site's readings that name one of some tunnels, or that reach one of some ranges, in the order in which they were read."""
         keys = [(site, "tunnel", name) for name in names] + [(site, "range", text) for text in ranges]
         lists = [found for key in keys if (found := self._counters.get(key))]
         if len(lists) == 1:
-            return [placed for _, placed in lists[0]]
-        both = {number: placed for found in lists for number, placed in found}
+            return [series for _, series in lists[0]]
+        both = {number: series for found in lists for number, series in found}
         return [both[number] for number in sorted(both)]
 
     def tunnel_names(self, site: str) -> AbstractSet[str]:

@@ -8,8 +8,9 @@ from dataclasses import dataclass, field
 from stomion.exchange.clock import ClockOffset
 from stomion.exchange.negotiation import Negotiation
 from stomion.exchange.story import Refusal, Story
-from stomion.measure.counters import CounterReading
+from stomion.measure.counters import Readings
 from stomion.measure.esporder import Order
+from stomion.measure.series import CounterSeries
 from stomion.model.event import Event, What
 from stomion.model.packet import Unreachable
 from stomion.model.proposal import Proposal
@@ -149,9 +150,9 @@ class End:
     has_counters: bool = False
     out_packets: int = 0
     in_packets: int = 0
-    readings: tuple[CounterReading, ...] = ()
-    readings_at: tuple[Provenance, ...] = ()
-    """Every reading of the tunnel's counters in the order of the records, and where each stands."""
+    readings: Readings = field(default_factory=Readings)
+    series: tuple[CounterSeries, ...] = ()
+    """The tunnel's counters, and the columns of the files that they were read from."""
     sas: tuple[Sa, ...] = ()
     """Its SA pairs, newest first; see tunnel.sas."""
     dropped: tuple[Dropped, ...] = ()

@@ -7,9 +7,10 @@ from collections.abc import Collection, Iterable
 from dataclasses import replace
 from itertools import zip_longest
 
-from stomion.case.evidence import Placed
 from stomion.exchange.story import Story
+from stomion.measure.series import CounterSeries
 from stomion.model.event import Event, What
+from stomion.model.provenance import Provenance
 from stomion.model.record import CounterRecord
 from stomion.model.sa import Sa, SaState, State
 from stomion.tunnel.picture import End, Picture
@@ -20,13 +21,11 @@ CHAINED_S = 15.0
 """Seconds between an SA's last reading and the next one's birth within which the second renews the first."""
 
 
-def sas_of(
-    site: str, story: Story, events: Iterable[Event], readings: Iterable[Placed[CounterRecord]]
-) -> tuple[Sa, ...]:
+def sas_of(site: str, story: Story, events: Iterable[Event], readings: Iterable[CounterSeries]) -> tuple[Sa, ...]:
     """Newest first. An SA that a later one of the end has renewed is closing while it is still read beside it, else down."""
     found: dict[frozenset[str], Sa] = {}
-    for first, last in _spans(readings):
-        _read(found, first, last, site)
+    for first, last, where in _spans(readings):
+        _read(found, first, last, where, site)
     for event in events:
         if event.what is What.CHILD_UP and event.spis:
             _told(found, event, site)
@@ -34,41 +33,37 @@ def sas_of(
     return tuple(_with_state(sa, number, rows, story) for number, sa in enumerate(rows))
 
 
-Reading = Placed[CounterRecord]
-
-
-def _spans(readings: Iterable[Reading]) -> Iterable[tuple[Reading, Reading]]:
-    """The first and the last reading of every pair."""
-    ends: dict[tuple[str, str], tuple[Reading, Reading]] = {}
-    for placed in readings:
-        key = placed.record.spi_in, placed.record.spi_out
-        known = ends.get(key)
-        if known is None:
-            ends[key] = placed, placed
-        else:
-            first, last = known
-            ends[key] = min(first, placed, key=_moment), max(placed, last, key=_moment)
+def _spans(found: Iterable[CounterSeries]) -> Iterable[tuple[CounterRecord, CounterRecord, Provenance]]:
+    """The first and the last reading of every pair, and where the last stands."""
+    ends: dict[tuple[str, str], tuple[CounterRecord, CounterRecord, Provenance]] = {}
+    for series in found:
+        key = series.first.spi_in, series.first.spi_out
+        first, last, where = ends.get(key) or (series.first, series.last, series.place_of_last)
+        if _moment(series.last) > _moment(last):
+            last, where = series.last, series.place_of_last
+        ends[key] = min(first, series.first, key=_moment), last, where
     return ends.values()
 
 
-def _moment(placed: Reading) -> float:
-    return rfc3339_seconds(placed.record.at) or 0.0
+def _moment(record: CounterRecord) -> float:
+    return rfc3339_seconds(record.at) or 0.0
 
 
-def _born(placed: Reading) -> float | None:
-    at, age = rfc3339_seconds(placed.record.at), placed.record.age_s
+def _born(record: CounterRecord) -> float | None:
+    at, age = rfc3339_seconds(record.at), record.age_s
     return at - age if at is not None and age is not None else None
 
 
-def _read(found: dict[frozenset[str], Sa], first: Reading, last: Reading, site: str) -> None:
+def _read(
+    found: dict[frozenset[str], Sa], first: CounterRecord, r: CounterRecord, where: Provenance, site: str
+) -> None:
     """A pair by its last reading, with the earliest birth that its first and last tell."""
-    r = last.record
     key = frozenset(s for s in (r.spi_in.lower(), r.spi_out.lower()) if s)
-    births = [born for born in (_born(first), _born(last)) if born is not None]
+    births = [born for born in (_born(first), _born(r)) if born is not None]
     found[key] = Sa(
         site, r.spi_in.lower(), r.spi_out.lower(), model_value("encryption", r.encryption), model_value("integrity", r.integrity),
         str(r.group) if r.group is not None else "", r.encapsulation or "", min(births, default=None), rfc3339_seconds(r.at), r.age_s,
-        r.rekey_in_s, r.expires_in_s, r.packets_in, r.packets_out, r.bytes_in, r.bytes_out, where=last.where(site),
+        r.rekey_in_s, r.expires_in_s, r.packets_in, r.packets_out, r.bytes_in, r.bytes_out, where=where,
     )  # fmt: skip
 
 

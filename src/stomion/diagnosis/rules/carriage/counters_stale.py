@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from itertools import islice, pairwise
+from operator import eq
+
 from stomion.diagnosis.spec import Context, Rule, Spec
-from stomion.measure.counters import moved
+from stomion.measure.counters import Track, moved
+from stomion.measure.series import UNKNOWN
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.attempts import Attempt, failing, passing
 from stomion.tunnel.counted import AROUND_S, places
@@ -36,7 +41,7 @@ def judge(context: Context) -> Finding | None:
 def _far_away(picture: Picture) -> Finding | None:
     """A test that fails, and all readings far from it."""
     late = [a for a in failing(picture) if a.at is not None]
-    ends = [e for e in picture.ends if any(r.at is not None for r in e.readings)]
+    ends = [e for e in picture.ends if e.readings.times]
     if not late or not ends:
         return None
     attempt = late[-1]
@@ -56,28 +61,36 @@ def _far_away(picture: Picture) -> Finding | None:
 
 
 def _gap(end: End, attempt: Attempt) -> float:
-    return min(abs(r.at - (attempt.at or 0.0)) for r in end.readings if r.at is not None)
+    return min(abs(at - (attempt.at or 0.0)) for at in end.readings.times)
 
 
 def _served_again(picture: Picture) -> Finding | None:
     """Two readings in a row that are alike, with traffic between them by the other end's counters or by answered tests."""
     for end, other in (picture.ends, picture.ends[::-1]):
-        rows = sorted((r for r in end.readings if r.at is not None), key=lambda r: (r.sa, r.at or 0.0))
-        for number in range(1, len(rows)):
-            before, after = rows[number - 1], rows[number]
-            if before.sa != after.sa or (before.out, before.back) != (after.out, after.back) or before.at == after.at:
-                continue
-            went = _went(picture, other, before.at or 0.0, after.at or 0.0)
-            later = any(r.sa == after.sa and (r.out, r.back) != (after.out, after.back) for r in rows[number + 1 :])
-            if went >= MANY and later:
-                return _stands_still(end, before.at or 0.0, after.at or 0.0, went)
+        for track in end.readings.tracks:
+            for since, until in _still(track):
+                went = _went(picture, other, since, until)
+                if went >= MANY:
+                    return _stands_still(end, since, until, went)
     return None
+
+
+def _still(track: Track) -> Iterator[tuple[float, float]]:
+    """(from, to) of two readings in a row that are alike, before the last that differs."""
+    if not any(map(eq, track.out, islice(track.out, 1, None))):
+        return
+    last = len(track.at) - 1
+    while last and (track.out[last], track.back[last]) == (track.out[last - 1], track.back[last - 1]):
+        last -= 1
+    alike = [n for n, (before, after) in enumerate(pairwise(track.out[:last])) if before == after]
+    for n in alike:
+        if track.back[n] == track.back[n + 1] and UNKNOWN != track.at[n] != track.at[n + 1]:
+            yield track.at[n], track.at[n + 1]
 
 
 def _went(picture: Picture, other: End, since: float, until: float) -> int:
     """Packets that certainly went between two moments: those that the other end counted inside them, or answers to tests."""
-    inside = [r for r in other.readings if r.at is not None and since <= r.at <= until]
-    counted = moved(inside)
+    counted = moved(other.readings.inside(since, until))
     answered = sum(a.received for a in passing(picture) if a.at is not None and a.last is None and since < a.at < until)
     return max(min(counted.out, counted.back) if counted is not None else 0, answered)
 

@@ -44,10 +44,10 @@ def judge(context: Context) -> Finding | None:
 
 def _gone(found: Counted) -> bool:
     """Do the other end's readings stop before the attempts, while this end's go on?"""
-    theirs = [r.at for r in found.other.readings if r.at is not None]
+    theirs = found.other.readings.times
     times = [a.at for a in found.attempts if a.at is not None]
-    mine = {r.sa.partition("/")[2] for r in found.end.readings}
-    shared = {r.sa.partition("/")[0] for r in found.other.readings} & mine
+    mine = {track.sa.partition("/")[2] for track in found.end.readings.tracks}
+    shared = {track.sa.partition("/")[0] for track in found.other.readings.tracks} & mine
     return bool(shared and theirs and times) and max(theirs) < min(times)
 
 

@@ -52,11 +52,8 @@ def judge(context: Context) -> Finding | None:
 
 def _late(end: End) -> int:
     """Packets out in the second half of the time in which the counters were read."""
-    times = [r.at for r in end.readings if r.at is not None]
-    if not times:
-        return 0
-    middle = (min(times) + max(times)) / 2
-    found = moved([r for r in end.readings if (r.at or 0.0) >= middle])
+    middle = end.readings.middle
+    found = moved(end.readings.inside(middle)) if middle is not None else None
     return found.out if found is not None else 0
 
 
