@@ -474,6 +474,20 @@ def test_a_count_that_does_not_move_while_tests_run(
         assert finding.facts["rule"] == "rule 1" and finding.facts["moved"] == (0 if len(counts) > 1 else None)
 
 
+def test_a_rule_that_came_between_two_readings_is_named_with_its_fault(case: Case) -> None:
+    drop = {"family": "ip", "table": "f", "chain": "forward", "comment": "no guests", "expr": [{"drop": None}]}
+    open_ = [{"chain": COUNTED | {"policy": "accept"}}]
+    files: dict[str, str | bytes] = {
+        "sites/quayhead.toml": _sheet(HEAD, Q), "sites/whelk.toml": _sheet(GOOD, W), "quayhead/addr": json.dumps(ADDRESSES),
+        "quayhead/route": json.dumps(ROUTES), "quayhead/rule": json.dumps(RULES), "path/tests.jsonl": _tests(FAIL),
+        "quayhead/rules-before.json": json.dumps({"nftables": open_}),
+        "quayhead/rules.json": json.dumps({"nftables": [*open_, {"rule": drop}]}),
+    }  # fmt: skip
+    found = next(f for t in case(files).tunnels for f in t.findings if f.stage == "filter")
+    assert "Between the two readings of Quayhead's tables rule 1 “no guests” came." in found.detail
+    assert found.facts["between_readings"] == [{"site": "quayhead", "came": ["rule 1 “no guests”"], "gone": []}]
+
+
 @pytest.mark.parametrize("hop", ["0.0.0.0/0", "accept", "999", "nowhere"])
 def test_a_next_hop_that_is_no_address_is_named_and_the_rest_is_read(case: Case, hop: str) -> None:
     rows = [

@@ -87,3 +87,24 @@ def test_which_spi_is_which(text: str, swapped: bool) -> None:
     assert oriented(text, ("aa11aa11", "bb22bb22")) == (
         ("bb22bb22", "aa11aa11") if swapped else ("aa11aa11", "bb22bb22")
     )
+
+
+LAST = "2026-05-04T10:00:01Z quayhead ike initiating IKE_SA to 198.51.100.20[500]\n"
+GONE = "2026-05-04T09:40:01Z quayhead ike giving up after 5 retransmits, peer 198.51.100.20 not responding\n"
+AGAIN = "2026-05-04T09:50:01Z quayhead ike CHILD_SA established with 198.51.100.20, SPIs ee55ee55_i ff66ff66_o\n"
+
+
+@pytest.mark.parametrize(
+    ("more", "up"),
+    [
+        ("", 1800),
+        ("2026-05-04T09:40:01Z quayhead ike CHILD_SA closed\n" + LAST, 2400),
+        (GONE + AGAIN + LAST, 3000),
+        (GONE + LAST, 2400),
+    ],
+    ids=["renewed", "closed for good", "lost for ten minutes", "lost for good"],
+)
+def test_for_how_much_of_the_time_seen(case: Case, more: str, up: float) -> None:
+    (tunnel,) = summary_of(case({**SHEETS, "quayhead/ike.log": LOG + more})).tunnels
+    assert tunnel.up_s == up
+    assert tunnel.seen_s == (3600 if LAST in more else 1800)

@@ -8,6 +8,7 @@ from collections import Counter
 from stomion.jobs.summary import FindingRecord, Place, Summary, TunnelRecord
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.clean import clean
+from stomion.vocabulary.durations import span_text
 
 WIDTH = 100
 MARKS = {"pass": "━", "fault": "╱", "caution": "╍", "unseen": "·", "unreached": " "}
@@ -91,9 +92,16 @@ def _tunnel(t: TunnelRecord) -> str:
         said = beyond + ("" if t.status == "working" else f", and {_why(t)}") + "."
         lines.extend(textwrap.wrap(said + _rests_on(t), WIDTH, initial_indent="  ", subsequent_indent="  "))
     lines.extend(f"    carried: {text}" for text in t.proof[:3])
-    if t.up_since is not None:
-        lines.append(f"    up since {_moment(t.up_since)}")
+    lines.extend(_times(t))
     return clean_lines(lines) + "\n"
+
+
+def _times(t: TunnelRecord) -> list[str]:
+    """Since when it is up, and for how much of the time seen, where it was not up all the time."""
+    since = [f"up since {_moment(t.up_since)}"] if t.up_since is not None else []
+    if t.up_s is not None and t.seen_s is not None and t.up_s < t.seen_s:
+        since.append(f"up for {100 * t.up_s / t.seen_s:.1f} % of the {span_text(t.seen_s)} seen since it came up first")
+    return [f"    {'; '.join(since)}"] if since else []
 
 
 def _moment(text: str) -> str:

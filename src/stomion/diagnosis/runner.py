@@ -9,6 +9,7 @@ from stomion.diagnosis.catalogue import RULES
 from stomion.diagnosis.changes import change_beside
 from stomion.diagnosis.spec import MAX_EVIDENCE, Context, Spec
 from stomion.diagnosis.stages import REFUSABLE, stage_verdicts, status_of
+from stomion.diagnosis.twice import with_readings
 from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Status
 from stomion.tunnel.cause import leading_cause
 from stomion.tunnel.flows import flows_of
@@ -115,7 +116,7 @@ def diagnose(picture: Picture) -> Diagnosis:
     first = next((f for f in judged.findings if not f.caution), None)
     refused = first is not None and cause is not None and not cause.declared and first.stage in REFUSABLE
     if first is not None:
-        named = _with_change(picture, first)
+        named = with_readings(picture, _with_change(picture, first))
         judged = Judgement(tuple(named if f is first else f for f in judged.findings), judged.crashed)
         first = named
     stages = stage_verdicts(picture, first, refused)

@@ -13,6 +13,7 @@ from stomion.errors import Cancelled, UnreadableInput, UsageError
 from stomion.ingest.files import HEAD, open_input, reason
 from stomion.ingest.item import MAX_TABLE, Item
 from stomion.ingest.kinds import kind_of
+from stomion.ingest.order import order_of
 from stomion.ingest.owners import join_models, same_addresses
 from stomion.ingest.reading import Reading, Tick, Years
 from stomion.ingest.workers import Answer, read_many, worth_it
@@ -134,7 +135,7 @@ def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[Item]:
     names = {p: _relative(p, root) for p in found}
     has_sites = any(len(Path(n).parts) > 1 and Path(n).parts[0] not in NOT_SITES for n in names.values())
     single = [p for p in paths if p.is_file()]
-    for path in sorted(found, key=lambda p: (_is_late(p), p.suffix == ".log", names[p])):
+    for path in sorted(found, key=lambda p: (_is_late(p), p.suffix == ".log", order_of(names[p]))):
         parts = Path(names[path]).parts
         if len(parts) > 1:
             place = parts[0]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
@@ -9,7 +10,7 @@ from typing import Any
 from stomion.ingest.osrows import is_address, number_of, text_of, within
 from stomion.model.box import Interval
 from stomion.model.provenance import Provenance
-from stomion.model.tables import Route, RouteKind, RoutingRule, Tables
+from stomion.model.tables import Entry, Route, RouteKind, RoutingRule, Tables
 from stomion.space.axis import V4_ALL, V6_ALL, Prefix, prefix_of
 from stomion.space.boxes import ANY_ADDRESS
 
@@ -20,25 +21,74 @@ _ENDS = (RouteKind.BLACKHOLE, RouteKind.UNREACHABLE, RouteKind.PROHIBIT)
 
 def with_routes(tables: Tables, rows: list[Any], file: str) -> Tables:
     """The tables with a listing of routes. A machine has one route of a destination, table and metric: where a later file has
-    another, that one stands."""
+    another, that one stands, and of a table that was read again what is gone is gone."""
     doubts: list[str] = []
     fresh = list(_routes(rows, Provenance(file, tables.site), doubts))
-    keys = {_route_key(r) for r in fresh}
-    older = [r for r in tables.routes if _route_key(r) in keys and r.where.file != file]
-    differing = [r for r in older if not any(_same_way(r, f) for f in fresh if _route_key(f) == _route_key(r))]
+    by_key = _by_key(fresh)
+    before = [r for r in tables.routes if r.where.file != file]
+    older = [r for r in before if _route_key(r) in by_key]
+    differing = [r for r in older if not _is_among(r, by_key)]
     if differing:
         doubts.append(
             f"{len(differing)} routes stand differently in {differing[0].where.file}; those of this file are taken"
         )
-    kept = [r for r in tables.routes if not any(r is o for o in older)]
-    return replace(tables, routes=(*kept, *fresh), doubts=(*tables.doubts, *doubts))
+    gone = _gone(before, older, {_scope(r) for r in fresh})
+    out = {id(r) for r in (*older, *gone)}
+    twice, held = {_scope(r) for r in older}, _by_key(older)
+    came = [r for r in fresh if _scope(r) in twice and not _is_among(r, held)]
+    return replace(
+        tables,
+        routes=(*(r for r in tables.routes if id(r) not in out), *fresh),
+        doubts=(*tables.doubts, *doubts),
+        came=(*tables.came, *_entries(came)),
+        gone=(*tables.gone, *_entries([*differing, *gone])),
+    )
+
+
+RouteKey = tuple[Interval, str, int, bool]
+
+
+def _by_key(routes: list[Route]) -> dict[RouteKey, list[Route]]:
+    found: dict[RouteKey, list[Route]] = defaultdict(list)
+    for route in routes:
+        found[_route_key(route)].append(route)
+    return found
+
+
+def _is_among(route: Route, held: dict[RouteKey, list[Route]]) -> bool:
+    return any(_same_way(route, other) for other in held.get(_route_key(route), ()))
+
+
+def _scope(route: Route) -> tuple[str, bool]:
+    """A listing is of a table and a family."""
+    return route.table, route.destination[0] > V4_ALL[1]
+
+
+def _gone(before: list[Route], older: list[Route], scopes: set[tuple[str, bool]]) -> list[Route]:
+    """Routes of an earlier listing that the later one of the same table has no more. Another part of the same table is no later listing:
+    most of the earlier one's must stand in it too."""
+    held: dict[str, list[Route]] = defaultdict(list)
+    for route in before:
+        if _scope(route) in scopes and route.kind not in _OWN:
+            held[route.where.file].append(route)
+    known = {id(r) for r in older}
+    found = []
+    for routes in held.values():
+        missing = [r for r in routes if id(r) not in known]
+        if len(missing) * 2 < len(routes):
+            found += missing
+    return found
+
+
+def _entries(routes: list[Route]) -> Iterator[Entry]:
+    return (Entry("route", r.text, r.where) for r in routes if r.kind not in _OWN)
 
 
 _OWN = (RouteKind.LOCAL, RouteKind.BROADCAST, RouteKind.MULTICAST, RouteKind.ANYCAST)
 """Routes that the system makes of its own addresses: they stand beside others of the same destination."""
 
 
-def _route_key(route: Route) -> tuple[Interval, str, int, bool]:
+def _route_key(route: Route) -> RouteKey:
     return route.destination, route.table, route.metric, route.kind in _OWN
 
 

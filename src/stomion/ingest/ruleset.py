@@ -10,7 +10,7 @@ from stomion.errors import UnreadableInput
 from stomion.ingest.nftables import chain_of, is_base, rule_of
 from stomion.ingest.osrows import over_bound, text_of, within
 from stomion.model.provenance import Provenance
-from stomion.model.tables import Action, Chain, Rule, Tables
+from stomion.model.tables import Action, Chain, Entry, Rule, Tables
 from stomion.space.boxes import V4, V6, meet
 
 
@@ -43,10 +43,30 @@ def with_ruleset(tables: Tables, data: Any, file: str) -> Tables:
                     rule_of(row, len(chains[name][1]) + 1, where, _named_sets(sets, text_of(row, "table")))
                 )
     out = dict(tables.chains)
+    came: list[Entry] = []
+    gone: list[Entry] = []
     for name, (row, rules) in chains.items():
         scoped = _counted(tuple(_scoped(rule, row) for rule in rules), tables.chains.get(name))
+        if name in tables.chains:
+            came += _lacking(scoped, tables.chains[name].rules)
+            gone += _lacking(tables.chains[name].rules, scoped)
         out[name] = chain_of(row, name, scoped, Provenance(file, tables.site)) if is_base(row) else Chain(name, scoped)
-    return replace(tables, chains=out, doubts=(*tables.doubts, *doubts))
+    return replace(
+        tables, chains=out, doubts=(*tables.doubts, *doubts), came=(*tables.came, *came), gone=(*tables.gone, *gone)
+    )
+
+
+def _lacking(rules: tuple[Rule, ...], others: tuple[Rule, ...]) -> list[Entry]:
+    """Rules that another reading of the chain has not; where only their places differ, none."""
+    known = {_what_of(rule) for rule in others}
+    return [Entry("rule", rule.label, rule.where) for rule in rules if _what_of(rule) not in known]
+
+
+def _what_of(rule: Rule) -> tuple[object, ...]:
+    """All of a rule but its place and its counts."""
+    return (
+        rule.action, rule.boxes, rule.in_dev, rule.out_dev, rule.in_zone, rule.out_zone, rule.states, rule.marks, rule.to,
+    )  # fmt: skip
 
 
 def _counted(rules: tuple[Rule, ...], before: Chain | None) -> tuple[Rule, ...]:

@@ -21,6 +21,7 @@ from stomion.tunnel.failover import pair_of, switches_of
 from stomion.tunnel.picture import Picture
 from stomion.tunnel.sas import up_since
 from stomion.tunnel.timers import predicted
+from stomion.tunnel.uptime import uptime_of
 from stomion.views.asks import asks_of
 from stomion.views.looked import looked_at, missing, proof_words
 from stomion.vocabulary.times import utc_text
@@ -129,6 +130,9 @@ class TunnelRecord(msgspec.Struct, frozen=True):
     """Of a primary tunnel: every time its standby took over, with the moments after the loss in milliseconds."""
     up_since: str | None = None
     """Since when it is up without a break, where it is and something tells."""
+    up_s: float | None = None
+    seen_s: float | None = None
+    """Seconds that its log or counters tell of since it came up first, and those of them in which it was up; where something tells."""
     proof: tuple[str, ...] = ()
     """What proves that it carries, in words."""
     looked_at: tuple[str, ...] = ()
@@ -240,6 +244,7 @@ def _tunnel(d: Diagnosis) -> TunnelRecord:
         StageRecord(s.stage.value, s.whole.value, {left: s.left.value, right: s.right.value}) for s in d.stages
     )
     first = d.first_fault
+    uptime = uptime_of(d.picture)
     return TunnelRecord(
         d.picture.name,
         (left, right),
@@ -251,6 +256,8 @@ def _tunnel(d: Diagnosis) -> TunnelRecord:
         tuple(_sa(sa) for end in d.picture.ends for sa in end.sas),
         tuple(_failovers(d.picture)),
         None if _is_refused(d) else utc_text(up_since(d.picture)),
+        round(uptime.up, 3) if uptime is not None else None,
+        round(uptime.seen, 3) if uptime is not None else None,
         proof_words(d.picture),
         looked_at(d.picture),
         missing(d.picture),

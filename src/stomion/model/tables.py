@@ -211,6 +211,15 @@ Address = tuple[int, Interval]
 
 
 @dataclass(frozen=True, slots=True)
+class Entry:
+    """A rule or a route of one reading, in words. `kind` is `rule` or `route`."""
+
+    kind: str
+    text: str
+    where: Provenance
+
+
+@dataclass(frozen=True, slots=True)
 class Tables:
     """All of one gateway or host, as it stands: a change makes other tables (`dataclasses.replace`)."""
 
@@ -236,6 +245,9 @@ class Tables:
     """What was made of these tables to look things up quickly; other tables (`dataclasses.replace`) begin without it."""
     doubts: tuple[str, ...] = ()
     """What of the files was not understood, or stood in two of them differently, in the order in which they were read."""
+    came: tuple[Entry, ...] = ()
+    gone: tuple[Entry, ...] = ()
+    """Of a table that was read twice: what the later reading has and the earlier had not, and the reverse."""
 
     @property
     def named_routes(self) -> tuple[Route, ...]:

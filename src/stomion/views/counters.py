@@ -8,10 +8,13 @@ from itertools import pairwise
 
 from stomion.diagnosis.runner import Diagnosis
 from stomion.measure.totals import Passage, Totals, passage, totals_of
+from stomion.model.finding import Status
 from stomion.model.provenance import Provenance
 from stomion.model.sa import Sa, SaState
 from stomion.tunnel.attempts import attempts_of
 from stomion.tunnel.picture import End, Picture
+from stomion.tunnel.sas import up_since
+from stomion.tunnel.uptime import uptime_of
 from stomion.vocabulary.durations import span_text
 from stomion.vocabulary.times import clock_text
 
@@ -105,7 +108,7 @@ def counters_of(diagnosis: Diagnosis) -> CountersDrawing | None:
     return CountersDrawing(
         picture, since, max(until, since + 1.0), bands, _in_order(_marks(picture, left, right, pairs, since, until)),
         pairs,
-        tuple(_errors(picture, left, right)), tuple(_ahead(picture, left, right)),
+        tuple(_errors(picture, left, right)), (*_up(diagnosis), *_ahead(picture, left, right)),
     )  # fmt: skip
 
 
@@ -198,6 +201,16 @@ def _errors(picture: Picture, left: Totals, right: Totals) -> Iterator[str]:
             f"{n:,} {word}" for n, word in ((last.replay, "as replayed or late"), (last.integrity, "as changed")) if n
         ]
         yield f"{end.title} threw away {' and '.join(kinds)}" if kinds else f"nothing thrown away at {end.title}"
+
+
+def _up(diagnosis: Diagnosis) -> Iterator[str]:
+    """Since when it is up, and for how much of the time seen, where it was lost meanwhile."""
+    since = up_since(diagnosis.picture) if diagnosis.status in (Status.WORKING, Status.IDLE, Status.DEGRADED) else None
+    if since is not None:
+        yield f"up since {clock_text(since)[:8]}"
+    uptime = uptime_of(diagnosis.picture)
+    if uptime is not None and uptime.breaks:
+        yield f"up for {100 * uptime.share:.1f} % of {span_text(uptime.seen)} seen"
 
 
 def _ahead(picture: Picture, left: Totals, right: Totals) -> Iterator[str]:
