@@ -387,11 +387,15 @@ ADDRESSES = [
 
 
 def _system(
-    case: Case, routes: list[dict[str, Any]] = ROUTES, rules: list[dict[str, Any]] = RULES, **more: str
+    case: Case,
+    routes: list[dict[str, Any]] = ROUTES,
+    rules: list[dict[str, Any]] = RULES,
+    file: str = "route",
+    **more: str,
 ) -> list[str]:
     files: dict[str, str | bytes] = {
         "sites/quayhead.toml": _sheet(HEAD, Q), "sites/whelk.toml": _sheet(GOOD, W), "quayhead/addr": json.dumps(ADDRESSES),
-        "quayhead/route": json.dumps(routes), "quayhead/rule": json.dumps(rules),
+        f"quayhead/{file}": json.dumps(routes), "quayhead/rule": json.dumps(rules),
     }  # fmt: skip
     (tunnel,) = case({**files, **{name.replace("__", "/"): text for name, text in more.items()}}).tunnels
     return [f.code for f in tunnel.findings]
@@ -433,6 +437,17 @@ def test_routes_that_went_with_a_tunnel_that_had_carried_are_no_fault(case: Case
     died = _tests(PASS, FAIL)
     assert "tunnel-route-missing" in _system(case, ROUTES[:2], quayhead__ike=up, path__tests=_tests(FAIL))
     assert "tunnel-route-missing" not in _system(case, ROUTES[:2], quayhead__ike=up, path__tests=died)
+
+
+@pytest.mark.parametrize(("read", "fault"), [("0913", False), ("0915", True), ("0917", False)])
+def test_routes_are_judged_by_the_state_in_which_they_were_read(case: Case, read: str, fault: bool) -> None:
+    """Up at 09:14, lost at 09:16: only what was read in between tells that the route into the tunnel was missing."""
+    asks = "2026-05-04T09:{}:00Z gw initiating IKE_SA to " + B + "\n"
+    log = asks.format(12) + f"2026-05-04T09:14:00Z gw Child SA up with {B}: SPI c1a2b3d4 0a0b0c0d\n"
+    log += f"2026-05-04T09:16:00Z gw giving up after 5 retransmits, peer {B} not responding\n" + asks.format(18)
+    name = f"route-2026-05-04T{read}"
+    codes = _system(case, ROUTES[:2], file=name, quayhead__ike=log, path__tests=_tests(FAIL))
+    assert ("tunnel-route-missing" in codes) is fault
 
 
 COUNTED = {

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.ingest.order import order_of
+from stomion.ingest.order import moment_in, order_of
 from stomion.ingest.osroutes import with_routes
 from stomion.ingest.ruleset import with_ruleset
 from stomion.model.tables import Tables
@@ -22,6 +22,26 @@ def test_the_earlier_reading_comes_first() -> None:
     names = ["q/rules-after.json", "q/rules-10.json", "q/rules.json", "q/rules-2.json", "q/rules_before.json"]
     assert sorted(names, key=order_of) == [names[4], names[2], names[3], names[1], names[0]]
     assert order_of("before.json")[1] == "before"
+
+
+@pytest.mark.parametrize(
+    ("name", "at"),
+    [
+        ("q/routes-2026-05-04T0910.json", 1777885800),
+        ("q/20260504-091003_rules.json", 1777885803),
+        ("q/routes 2026-05-04 09.10.03Z.json", 1777885803),
+        ("q/routes-2026-13-04T0910.json", None),
+        ("q/routes-2.json", None),
+        ("2026-05-04T0910/routes.json", None),
+    ],
+)
+def test_the_moment_in_a_name(name: str, at: float | None) -> None:
+    assert moment_in(name) == at
+
+
+def test_moments_in_names_are_an_order() -> None:
+    names = ["q/r-2026-05-04T0910.json", "q/r-20260504T0909.json", "q/r-2026-05-03T1200.json"]
+    assert sorted(names, key=order_of) == names[::-1]
 
 
 @given(st.lists(st.text(st.characters(codec="utf-8", exclude_characters="\0/"), min_size=1), max_size=5))

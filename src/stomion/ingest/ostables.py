@@ -10,6 +10,7 @@ from typing import Any
 from stomion.ingest import osstates
 from stomion.ingest.gate import json_value
 from stomion.ingest.item import Item, read_whole
+from stomion.ingest.order import moment_in
 from stomion.ingest.osroutes import with_routes, with_rules
 from stomion.ingest.osrows import over_bound, text_of
 from stomion.ingest.owners import note_address
@@ -141,6 +142,8 @@ def _read_into(kind: str) -> Callable[[Reading], None]:
         tables = reading.evidence.tables[machine] = read_table(kind, whole, item.name, before)
         for doubt in tables.doubts[len(before.doubts) :]:
             reading.problem(doubt)
+        if kind == "routes":
+            reading.evidence.tables[machine] = replace(tables, read_at=moment_in(item.name))
         if kind == "addresses":
             _note_addresses(json_value(whole, kind), reading)
 

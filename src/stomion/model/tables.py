@@ -245,6 +245,8 @@ class Tables:
     """What was made of these tables to look things up quickly; other tables (`dataclasses.replace`) begin without it."""
     doubts: tuple[str, ...] = ()
     """What of the files was not understood, or stood in two of them differently, in the order in which they were read."""
+    read_at: float | None = None
+    """When its routes were read, in seconds since 1970 UTC; None where nobody tells."""
     came: tuple[Entry, ...] = ()
     gone: tuple[Entry, ...] = ()
     """Of a table that was read twice: what the later reading has and the earlier had not, and the reverse."""

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from stomion.model.event import What
 from stomion.tunnel.picture import End, Picture
+from stomion.tunnel.up import up_at
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,12 +37,26 @@ _ENDED = frozenset({What.IKE_DOWN, What.CHILD_DOWN, What.DELETED_BY_PEER})
 _LOST = frozenset({What.PEER_LOST, What.GAVE_UP})
 
 
-def _of_end(end: End) -> Uptime | None:
+def stood_when_read(picture: Picture, end: End) -> bool:
+    """Was a Child SA in place at an end when its routes were read? By its log where the moment is known, else by what is known last."""
+    at = end.tables.read_at if end.tables is not None else None
+    times = [e.at for e in end.events if e.at is not None]
+    if at is None or not times or not min(times) <= at <= max(times):
+        return up_at(picture, end)
+    return next((up for when, up in reversed(_moments(end)) if when <= at), False)
+
+
+def _moments(end: End) -> list[tuple[float, bool]]:
+    """When a Child SA came up (True), and when it was lost (False)."""
     told = [(e.at, e.what is What.CHILD_UP) for e in end.events if e.what in _LOST or e.what is What.CHILD_UP]
     if end.story.child_up is None:
         # A deletion before the last is mostly a renewal's.
         told += [(e.at, False) for e in [e for e in end.events if e.what in _ENDED][-1:]]
-    moments = sorted((at, up) for at, up in told if at is not None)
+    return sorted((at, up) for at, up in told if at is not None)
+
+
+def _of_end(end: End) -> Uptime | None:
+    moments = _moments(end)
     begun = next((at for at, up in moments if up), None)
     times = [e.at for e in end.events if e.at is not None]
     until = max([*times, *end.readings.times[-1:]], default=begun)

@@ -13,7 +13,8 @@ from stomion.space.boxes import DESTINATION, SOURCE, Region
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import Break, all_alike, asked_text, breaks, flow_text, flows_of
 from stomion.tunnel.picture import Picture
-from stomion.tunnel.up import up_at, up_of
+from stomion.tunnel.up import up_of
+from stomion.tunnel.uptime import stood_when_read
 from stomion.walk.gateway import policy_boxes
 from stomion.walk.journey import FAR, Leg, Machine
 from stomion.walk.passage import Decision, Fate, Reason
@@ -113,7 +114,9 @@ def _astray(context: Context, found: Break, order: int) -> Astray | None:
     if tables.source is Origin.SHEET and not tables.named_routes:
         # A sheet that names no route at all leaves its routes open.
         return None
-    if tables.source is Origin.SYSTEM and (not up_at(context.picture, end) or _worked_before(context.picture, found)):
+    if tables.source is Origin.SYSTEM and (
+        not stood_when_read(context.picture, end) or _worked_before(context.picture, found)
+    ):
         # The system's routes into a tunnel come and go with it: without a sign that it is up their absence tells nothing.
         return None
     return Astray(Lost.NO_WAY_TO_TUNNEL, found, order, where)

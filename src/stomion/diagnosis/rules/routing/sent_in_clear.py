@@ -10,7 +10,7 @@ from stomion.space.boxes import Region, region
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import Flows, flows_of
 from stomion.tunnel.picture import End, Picture
-from stomion.tunnel.up import up_at
+from stomion.tunnel.uptime import stood_when_read
 from stomion.walk.gateway import policy_boxes
 from stomion.walk.journey import NEAR, Share
 from stomion.walk.passage import Fate
@@ -46,7 +46,7 @@ def _tells(picture: Picture, end: End, flows: Flows, index: int) -> bool:
         return False
     far = tuple(f for p in policies for f in p.far)
     there = not end.tables.tunnel_devs or route_into_tunnel(end.tables, far) is not None
-    return end.tables.source is not Origin.SYSTEM or up_at(picture, end) or there
+    return end.tables.source is not Origin.SYSTEM or stood_when_read(picture, end) or there
 
 
 def _contradicted(flows: Flows, index: int, leaking: list[tuple[Share, Region]]) -> bool:
