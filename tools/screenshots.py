@@ -29,7 +29,6 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
     "tunnel-healthy": (WIDE, [("End", "Carries"), ("Enter", "traffic gets through")]),
     "negotiation": (WIDE, [("3", "NO_PROPOSAL_CHOSEN")]),
     "negotiation-v1": (WIDE, [("Down", "Driftwood could"), ("3", "MAIN_MODE")]),
-    "negotiation-narrow": (NARROW, [("3", "NO_PROPOSAL_CHOSEN")]),
     "path": (
         WIDE,
         [
@@ -76,6 +75,7 @@ SHOTS: dict[str, tuple[tuple[int, int], list[tuple[str, str]]]] = {
         [("End", "Carries"), ("Up", "Carries"), ("Up", "Idle"), ("Up", "moves its traffic"), ("8", "measured")],
     ),
     "read": (WIDE, [("0", "understood")]),
+    "sites": (WIDE, [("m", "networks"), *([("Down", "works")] * 7)]),
     "evidence-both-ends": (
         WIDE,
         [

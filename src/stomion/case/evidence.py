@@ -12,6 +12,7 @@ from stomion.model.event import Event
 from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import NotRecognised, Problem, Provenance
 from stomion.model.record import EventRecord, PingRecord, TestRecord
+from stomion.model.relation import Relation
 from stomion.model.sa import Drop, State
 from stomion.model.site import SiteSheet
 from stomion.model.tables import Tables
@@ -118,6 +119,7 @@ class Evidence:
     declared: list[tuple[str, tuple[str, str]]] = field(default_factory=list)
     expects: list[tuple[str, str, str, str, int]] = field(default_factory=list)
     """(from, to, service, outcome, line) of the flows that case.toml expects."""
+    relations: list[Relation] = field(default_factory=list)
     vantages: dict[str, tuple[str, ...]] = field(default_factory=dict)
     """Commands by which case.toml lets tests be run elsewhere, by the name of the source; empty for this machine."""
     keys: tuple[IkeKeys, ...] = ()

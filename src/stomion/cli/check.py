@@ -46,4 +46,5 @@ def command(paths: tuple[Path, ...], as_json: bool, ask: bool, tunnel: str | Non
         if not as_json:
             click.echo("stomion: nothing readable was found", err=True)
         sys.exit(EXIT_USAGE)
-    sys.exit(EXIT_FAULT if any(t.first_fault for t in found.tunnels) else 0)
+    wrong = any(r.holds is False for r in found.relations)
+    sys.exit(EXIT_FAULT if wrong or any(t.first_fault for t in found.tunnels) else 0)

@@ -17,7 +17,7 @@ import click
 @click.option(
     "--what",
     "kind",
-    type=click.Choice(["seam", "ladder", "selectors", "walk", "map", "counters", "traffic", "failover"]),
+    type=click.Choice(["seam", "ladder", "selectors", "walk", "map", "counters", "traffic", "failover", "sites"]),
     required=True,
     help="What to draw.",
 )
@@ -30,7 +30,7 @@ import click
 )
 @click.option("-o", "--output", "target", required=True, type=click.Path(path_type=Path), help="FILE.svg or FILE.pdf.")
 def command(paths: tuple[Path, ...], kind: str, tunnel: str | None, attempt: int | None, target: Path) -> None:
-    """Draw the seams of a case, a negotiation as a ladder, both ends' selectors, a packet's walk, or the map of all packets."""
+    """Draw the seams of a case, a negotiation as a ladder, selectors, a packet's walk, the map of all packets, or the sites."""
     from stomion.jobs.drawing import draw
     from stomion.jobs.examine import examine
 

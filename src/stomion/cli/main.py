@@ -24,7 +24,10 @@ _COMMANDS = {
     "check": ("stomion.cli.check", "Findings of a case without a screen."),
     "decode": ("stomion.cli.decode", "Negotiations and payloads of captures and hex dumps."),
     "demo": ("stomion.cli.demo", "Open the demo case, or write it to a folder."),
-    "draw": ("stomion.cli.draw", "Draw a seam, a ladder, selectors, a walk, a map or counters as SVG or PDF."),
+    "draw": (
+        "stomion.cli.draw",
+        "Draw a seam, a ladder, selectors, a walk, a map, counters or the sites as SVG or PDF.",
+    ),
     "handover": ("stomion.cli.handover", "What one end must set, for its engineer."),
     "keymark": ("stomion.cli.keymark", "Fingerprint of a pre-shared key, to compare without revealing the key."),
     "mtu": ("stomion.cli.mtu", "ESP's overhead, the largest packet that fits a path, and its TCP segment."),

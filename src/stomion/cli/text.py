@@ -31,11 +31,25 @@ def check_text(summary: Summary) -> str:
 def _total(summary: Summary) -> list[str]:
     """Causes that several tunnels share, and how many tunnels stand how."""
     lines = [line for cause in summary.common_causes for line in textwrap.wrap(clean(cause.says), WIDTH)]
+    lines += _relations(summary)
     counts = Counter(t.status for t in summary.tunnels)
     if len(summary.tunnels) > 1:
         states = ", ".join(f"{counts[s]} {s}" for s in STATES if counts[s])
         lines.append(f"{len(summary.tunnels):,} tunnels: {states}")
     return [*lines, ""] if lines else []
+
+
+def _relations(summary: Summary) -> list[str]:
+    """Relations between sites that do not hold, or of which nothing tells."""
+    wrong = [r for r in summary.relations if not r.holds]
+    lines = []
+    for one in wrong:
+        wish = {"direct": "joined", "apart": "apart"}.get(one.want, f"through {one.through}")
+        said = f"Wanted {wish}: {' and '.join(one.ends)}. {one.text}"
+        lines += textwrap.wrap(clean(said) + ("" if one.holds is False else "  (not known)"), WIDTH)
+    if summary.relations and not wrong:
+        lines.append(f"All {len(summary.relations)} relations that are wanted hold.")
+    return lines
 
 
 STATES = ("broken", "degraded", "working", "idle", "unproven")

@@ -8,6 +8,8 @@ from stomion.ingest.gate import toml_value
 from stomion.ingest.item import read_whole
 from stomion.ingest.reading import Kind, Reading
 from stomion.ingest.sheet import line_map
+from stomion.model.provenance import Provenance
+from stomion.model.relation import Relation, Want
 
 MAX_TITLE = 200
 
@@ -28,7 +30,9 @@ def _read(reading: Reading) -> None:
                 break
             reading.evidence.declared.append((str(tunnel.get("name", "-".join(ends))), (ends[0], ends[1])))
     _vantages(data, reading)
-    _expected(data, line_map(whole.decode("utf-8", "replace")), reading)
+    lines = line_map(whole.decode("utf-8", "replace"))
+    _expected(data, lines, reading)
+    _relations(data, lines, reading)
 
 
 MOST_TUNNELS = 5_000
@@ -58,6 +62,27 @@ def _expected(data: dict[str, Any], lines: dict[str, int], reading: Reading) -> 
             reading.problem(text, line or None)
             continue
         reading.evidence.expects.append((str(values[0]), str(values[1]), str(values[2]), str(values[3]), line))
+
+
+MOST_RELATED = 500
+"""Sites of one relation: every two of them are looked at."""
+
+
+def _relations(data: dict[str, Any], lines: dict[str, int], reading: Reading) -> None:
+    """`[[relation]]`: how the sites of a group are to reach each other."""
+    rows = data.get("relation", [])
+    for index, row in enumerate(rows if isinstance(rows, list) else []):
+        line = lines.get(f"relation.{index}", 0)
+        sites, want = (row.get(k) if isinstance(row, dict) else None for k in ("sites", "want"))
+        through = row.get("through", "") if isinstance(row, dict) else ""
+        names = tuple(s for s in sites if isinstance(s, str)) if isinstance(sites, list) else ()
+        known = isinstance(want, str) and want in list(Want) and isinstance(through, str)
+        if not known or not 1 < len(names) <= MOST_RELATED or (want == Want.THROUGH) is not bool(through):
+            text = 'a [[relation]] needs sites = ["a", "b", …] and want = "direct", "apart", or "through" with through = "site"'
+            reading.problem(text, line or None)
+            continue
+        place = Provenance(reading.item.name, None, line=line or None)
+        reading.evidence.relations.append(Relation(names, Want(str(want)), through, place))
 
 
 CASE = Kind("case", lambda item, _head: item.place == "case", _read)

@@ -13,10 +13,11 @@ from stomion.views.failover import failover_of, switch_count
 from stomion.views.ladder import ladder_of
 from stomion.views.seam import seam_of
 from stomion.views.selectors import selectors_of
+from stomion.views.sites import sites_of
 from stomion.views.traffic import traffic_of
 from stomion.views.walk import maps_of, walk_of
 
-KINDS = ("seam", "ladder", "selectors", "walk", "map", "counters", "traffic", "failover")
+KINDS = ("seam", "ladder", "selectors", "walk", "map", "counters", "traffic", "failover", "sites")
 
 
 def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attempt: int | None = None) -> None:
@@ -33,6 +34,8 @@ def draw(examined: Examined, kind: str, tunnel: str | None, target: Path, attemp
     try:
         if kind == "seam":
             render.draw_seams([seam_of(d) for d in chosen], examined.evidence.title, target)
+        elif kind == "sites":
+            _sites(examined, target)
         elif kind == "selectors":
             render.draw_selectors(selectors_of(_only(chosen, kind)), target)
         elif kind in ("walk", "map"):
@@ -85,6 +88,14 @@ def _traffic(diagnosis: Diagnosis, kind: str, target: Path) -> None:
         render.draw_maps(
             maps, f"{picture.left.title} – {picture.right.title}: all packets between the two LANs", target
         )
+
+
+def _sites(examined: Examined, target: Path) -> None:
+    """How all sites are joined, whichever tunnel is named."""
+    from stomion.render.sites import draw_sites
+
+    evidence = examined.evidence
+    draw_sites(sites_of(examined.tunnels, evidence.relations), f"{evidence.title}: how its sites are joined", target)
 
 
 def _counters(diagnosis: Diagnosis, target: Path) -> None:

@@ -19,6 +19,7 @@ from stomion.model.sa import Sa
 from stomion.tunnel.attempts import of_test
 from stomion.tunnel.failover import pair_of, switches_of
 from stomion.tunnel.picture import Picture
+from stomion.tunnel.relations import judged
 from stomion.tunnel.sas import up_since
 from stomion.tunnel.timers import predicted
 from stomion.tunnel.uptime import uptime_of
@@ -186,6 +187,17 @@ class CauseRecord(msgspec.Struct, frozen=True):
     tunnels: tuple[str, ...]
 
 
+class RelationRecord(msgspec.Struct, frozen=True):
+    """Two sites that are wanted joined (`direct`, `through` another one) or `apart`; `holds` is null where nothing tells."""
+
+    ends: tuple[str, str]
+    want: str
+    through: str | None
+    holds: bool | None
+    text: str
+    sides: tuple[str, ...]
+
+
 class Summary(msgspec.Struct, frozen=True):
     """The whole output; `stomion` is the version of this format."""
 
@@ -197,6 +209,8 @@ class Summary(msgspec.Struct, frozen=True):
     not_used: tuple[NotUsed, ...] = ()
     sources: tuple[SourceRecord, ...] = ()
     common_causes: tuple[CauseRecord, ...] = ()
+    relations: tuple[RelationRecord, ...] = ()
+    """What the case wants of two sites each, and whether it is so."""
 
 
 def summary_of(examined: Examined, tunnel: str | None = None) -> Summary:
@@ -212,7 +226,14 @@ def summary_of(examined: Examined, tunnel: str | None = None) -> Summary:
         tuple(NotUsed(u.file, u.text, u.why, u.line) for u in unused(examined)),
         sources_of(evidence),
         tuple(CauseRecord(c.code, c.site, c.change, c.says, c.tunnels) for c in common_causes(chosen)),
+        tuple(_relations(examined)) if tunnel is None else (),
     )
+
+
+def _relations(examined: Examined) -> Iterator[RelationRecord]:
+    for one in judged(examined.evidence.relations, [d.picture for d in examined.tunnels]):
+        through = one.relation.through or None
+        yield RelationRecord((one.left, one.right), one.relation.want, through, one.holds, one.says, one.sites)
 
 
 def sources_of(evidence: Evidence) -> tuple[SourceRecord, ...]:

@@ -14,6 +14,9 @@ def case_file() -> str:
     """case.toml: the title, the tunnels, and flows that ought to pass or not."""
     parts = ['title = "Lanternreef Ocean Observatory"\n']
     parts += [f'[[tunnel]]\nname = "quayhead-{far}"\nends = ["quayhead", "{far}"]\n' for far in TUNNELS]
+    stations = ", ".join(f'"{far}"' for far in TUNNELS if far != "farlight")
+    parts.append(f'[[relation]]\nsites = [{stations}]\nwant = "apart"\n')
+    parts.append('[[relation]]\nsites = ["quayhead", "farlight"]\nwant = "direct"\n')
     parts.append('[[tunnel]]\nname = "farlight-petrel"\nends = ["farlight", "petrel"]\npair = "quayhead-petrel"\n')
     parts.append(
         _expect("10.96.0.10", "10.76.0.20", "tcp/443", "reach")

@@ -76,6 +76,12 @@ def _failover() -> Page:
     return FailoverScreen()
 
 
+def _sites() -> Page:
+    from stomion.tui.screens.sites import SitesScreen
+
+    return SitesScreen()
+
+
 def _evidence() -> EvidenceScreen:
     from stomion.tui.screens.evidence import EvidenceScreen
 
@@ -99,6 +105,7 @@ _MAKE: dict[str, Callable[[], Page]] = {
     "failover": _failover,
     "evidence": _evidence,
     "read": _what_was_read,
+    "sites": _sites,
 }
 """Every screen by its place; each is made when it is shown first."""
 OF_A_TUNNEL = ("tunnel", "negotiation", "compare", "path", "counters", "traffic", "failover")
@@ -216,7 +223,7 @@ class StomionApp(App[None]):
         if place in OF_A_TUNNEL and self.current is not None:
             picture = self.current.picture
             line += [("  ›  ", "faint"), (f"{picture.left.title} – {picture.right.title}", "!strong")]
-        if place in (*OF_A_TUNNEL[1:], "evidence", "read"):
+        if place in (*OF_A_TUNNEL[1:], "evidence", "read", "sites"):
             line += [("  ›  ", "faint"), (place, "strong")]
         return line
 

@@ -60,6 +60,7 @@ KEYS: tuple[Key, ...] = (
         "",
         "[",
     ),
+    Key("m", "app.show('sites')", "how the sites are joined, and what takes over from what", ("tunnels",), "sites"),
     Key("v", "screen.order", "in groups: by cause, site, state or finding", ("tunnels",), "groups"),
     Key("a", "screen.attempt(1)", "next attempt", ("negotiation",), "attempt"),
     Key("A", "screen.attempt(-1)", "previous attempt", ("negotiation",)),
