@@ -21,7 +21,11 @@ def check_text(summary: Summary) -> str:
         parts = [_no_tunnel(summary)]
     parts.extend(_total(summary))
     parts.extend(_not_used(summary))
-    parts.extend(f"not recognised: {clean(n.file)}: {clean(n.why)}" for n in summary.not_recognised)
+    parts.extend(
+        f"not recognised: {clean(n.file)}: {clean(n.why)}" for n in summary.not_recognised[:MOST_NOT_RECOGNISED]
+    )
+    if len(summary.not_recognised) > MOST_NOT_RECOGNISED:
+        parts.append(f"not recognised: {len(summary.not_recognised) - MOST_NOT_RECOGNISED:,} more files")
     for problem in summary.problems:
         place = f"{clean(problem.file)}:{problem.line}" if problem.line else clean(problem.file)
         parts.append(f"problem: {place}: {clean(problem.text)}")
@@ -52,6 +56,8 @@ def _relations(summary: Summary) -> list[str]:
     return lines
 
 
+MOST_NOT_RECOGNISED = 40
+"""Files that are named one by one; `--json` has all."""
 STATES = ("broken", "degraded", "working", "idle", "unproven")
 
 

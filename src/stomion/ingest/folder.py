@@ -157,24 +157,65 @@ def _is_late(path: Path) -> bool:
 
 
 def _files_of(path: Path, evidence: Evidence, root: Path) -> list[Path]:
+    """All files of a folder, each of its own folders with its fair share where there are too many."""
     if path.is_file():
         return [path]
-    found: list[Path] = []
+    shares: dict[str, list[Path]] = {}
+    inside = path.resolve()
+    over = False
 
     def trouble(error: OSError) -> None:
         name = _relative(Path(str(error.filename)), root)
         evidence.problems.append(Problem(name, reason(error)))
 
     for folder, folders, files in path.walk(on_error=trouble) if hasattr(path, "walk") else _os_walk(path, trouble):
+        _pass_over_links(Path(folder), folders, evidence, root)
         folders[:] = sorted(f for f in folders if not f.startswith("."))
+        top = Path(folder).relative_to(path).parts[:1]
+        share = shares.setdefault(top[0] if top else "", [])
         for name in sorted(files):
+            found = Path(folder) / name
             if name.startswith("."):
                 continue
-            found.append(Path(folder) / name)
-            if len(found) >= MAX_FILES:
-                evidence.problems.append(Problem(str(path), f"more than {MAX_FILES} files; the rest is not read"))
-                return found
-    return found
+            if found.is_symlink() and not _is_inside(found, inside):
+                evidence.not_recognised.append(
+                    NotRecognised(_relative(found, root), "a link that leads out of the case")
+                )
+            elif len(share) < MAX_FILES:
+                share.append(found)
+            else:
+                over = True
+    kept = _fair(list(shares.values()), MAX_FILES)
+    if over or len(kept) < sum(map(len, shares.values())):
+        text = f"more than {MAX_FILES:,} files; of each folder its fair share is read"
+        evidence.problems.append(Problem(str(path), text))
+    return kept
+
+
+def _pass_over_links(folder: Path, folders: list[str], evidence: Evidence, root: Path) -> None:
+    """Say which folders are links: these are not followed."""
+    for name in folders:
+        if (folder / name).is_symlink():
+            place = _relative(folder / name, root)
+            evidence.not_recognised.append(NotRecognised(place, "a folder that is a link; it is not followed"))
+
+
+def _is_inside(link: Path, folder: Path) -> bool:
+    try:
+        return link.resolve().is_relative_to(folder)
+    except (OSError, RuntimeError):
+        return False
+
+
+def _fair(shares: list[list[Path]], most: int) -> list[Path]:
+    """So many files in all that no folder's many push out another one's few."""
+    left = most
+    kept: list[Path] = []
+    for number, share in enumerate(sorted(shares, key=len)):
+        part = share[: left // (len(shares) - number)]
+        kept += part
+        left -= len(part)
+    return kept
 
 
 def _os_walk(path: Path, on_error: Callable[[OSError], None]) -> Iterator[tuple[Path, list[str], list[str]]]:
@@ -192,7 +233,15 @@ def _relative(path: Path, root: Path) -> str:
 def phrasebooks(root: Path) -> list[Path]:
     """Where taught wordings are looked for: in the case, in what was derived from it, and in the user's configuration."""
     config = Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config") / "stomion"
-    return [p for p in (root / PHRASEBOOK, root / ".stomion" / PHRASEBOOK, config / PHRASEBOOK) if p.is_file()]
+    return [p for p in (root / PHRASEBOOK, root / ".stomion" / PHRASEBOOK, config / PHRASEBOOK) if _is_there(p)]
+
+
+def _is_there(path: Path) -> bool:
+    """Is it a file that can be looked at? One in a folder that is closed to us is as good as none."""
+    try:
+        return path.is_file()
+    except OSError:
+        return False
 
 
 def _read_phrasebook(path: Path, root: Path, evidence: Evidence) -> None:

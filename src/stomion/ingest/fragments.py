@@ -8,6 +8,8 @@ from dataclasses import dataclass, field
 MAX_PENDING = 512
 """Datagrams being put together at one time; the oldest is given up first."""
 MAX_SIZE = 65_535
+MAX_TRIES = 64
+"""Times that one datagram is tried to be put together with a hole in it: pieces that overlap or come again could go on for ever."""
 
 
 @dataclass(slots=True)
@@ -18,6 +20,8 @@ class _Pending:
     parts: dict[int, bytes] = field(default_factory=dict)
     total: int | None = None
     next_header: int = 0
+    held: int = 0
+    tries: int = 0
 
 
 class Reassembler:
@@ -72,6 +76,7 @@ class Reassembler:
             item = self._pending[key] = _Pending(at, number)
         if offset + len(body) > MAX_SIZE or len(item.parts) > MAX_SIZE // 8:
             return None
+        item.held += len(body) - len(item.parts.get(offset, b""))
         item.parts[offset] = body
         if offset == 0:
             item.header, item.number, item.at, item.next_header = header, number, at, following
@@ -79,14 +84,18 @@ class Reassembler:
             item.total = offset + len(body)
         whole = _joined(item)
         if whole is None:
+            if item.tries >= MAX_TRIES:
+                del self._pending[key]
+                self.given_up += 1
             return None
         del self._pending[key]
         return _rebuild(item.header, whole, item.next_header)
 
 
 def _joined(item: _Pending) -> bytes | None:
-    if item.total is None or not item.header:
+    if item.total is None or not item.header or item.held < item.total:
         return None
+    item.tries += 1
     out = bytearray()
     for offset in sorted(item.parts):
         if offset > len(out):

@@ -55,9 +55,9 @@ def decode_file(path: Path, keys: Path | None = None) -> tuple[list[MessageRecor
     """All messages of one file in the order of its packets, and what could not be read. `-` is standard input."""
     if str(path) == "-":
         return _whole_dump(sys.stdin.read(MAX_DUMP + 1))
-    if not path.exists():
-        raise UsageError(f"{path}: it does not exist")
     try:
+        if not path.exists():
+            raise UsageError(f"{path}: it does not exist")
         with open_input(path) as stream:
             head = stream.read(4)
         with open_input(path) as stream:
@@ -66,6 +66,8 @@ def decode_file(path: Path, keys: Path | None = None) -> tuple[list[MessageRecor
             capture, trouble = read_capture(stream, str(path), None)
     except UnreadableInput as error:
         return [], [error.what]
+    except OSError as error:
+        raise UsageError(f"{path}: {error.strerror or 'it cannot be read'}") from error
     found = assemble(capture.datagrams, read_keys(keys) if keys is not None else ())
     steps = [s for n in found for s in n.steps]
     steps.sort(key=lambda s: s.where.packet or 0)
