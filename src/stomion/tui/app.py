@@ -17,6 +17,7 @@ from textual.worker import Worker, WorkerState
 from stomion.errors import Cancelled, StomionError
 from stomion.jobs.cancel import CancelToken
 from stomion.model.provenance import Provenance
+from stomion.tui.crash import FAILED, crash_sentence
 from stomion.tui.keymap import KEYS, bindings
 from stomion.tui.palette import themes
 from stomion.tui.screens.base import Page
@@ -378,6 +379,14 @@ class StomionApp(App[None]):
         else:
             self.exit()
 
+    def _fatal_error(self) -> None:
+        """Leave with a sentence: the toolkit's own report would show local variables, which hold what was read."""
+        from rich.text import Text
+
+        self.bell()
+        self._exit_renderables.append(Text(crash_sentence(self._exception or RuntimeError("not known"))))
+        self._close_messages_no_wait()
+
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """Every action of the screen the palette was opened on, each once, in the order of the key table."""
         place = screen.place if isinstance(screen, Page) else ""
@@ -396,3 +405,5 @@ def run(paths: list[Path]) -> None:
         app.run()
     finally:
         app._token.cancelled = True
+    if app.return_code:
+        raise SystemExit(FAILED)

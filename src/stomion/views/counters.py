@@ -78,7 +78,8 @@ class PairRow:
 
 @dataclass(frozen=True, slots=True)
 class CountersDrawing:
-    """`since` and `until` bound the readings; `errors` and `ahead` are sentences about what was thrown away and what is to come."""
+    """`since` and `until` bound the readings; `errors`, `ahead` and `up` are sentences about what was thrown away, what is to come, and
+    since when it is up."""
 
     picture: Picture
     since: float
@@ -88,6 +89,7 @@ class CountersDrawing:
     pairs: tuple[PairRow, ...]
     errors: tuple[str, ...]
     ahead: tuple[str, ...]
+    up: tuple[str, ...] = ()
 
     def mark_near(self, moment: float, within: float) -> Mark | None:
         """The mark nearest to a moment."""
@@ -108,7 +110,7 @@ def counters_of(diagnosis: Diagnosis) -> CountersDrawing | None:
     return CountersDrawing(
         picture, since, max(until, since + 1.0), bands, _in_order(_marks(picture, left, right, pairs, since, until)),
         pairs,
-        tuple(_errors(picture, left, right)), (*_up(diagnosis), *_ahead(picture, left, right)),
+        tuple(_errors(picture, left, right)), tuple(_ahead(picture, left, right)), tuple(_up(diagnosis)),
     )  # fmt: skip
 
 
@@ -207,10 +209,10 @@ def _up(diagnosis: Diagnosis) -> Iterator[str]:
     """Since when it is up, and for how much of the time seen, where it was lost meanwhile."""
     since = up_since(diagnosis.picture) if diagnosis.status in (Status.WORKING, Status.IDLE, Status.DEGRADED) else None
     if since is not None:
-        yield f"up since {clock_text(since)[:8]}"
+        yield f"since {clock_text(since)[:8]}"
     uptime = uptime_of(diagnosis.picture)
     if uptime is not None and uptime.breaks:
-        yield f"up for {100 * uptime.share:.1f} % of {span_text(uptime.seen)} seen"
+        yield f"{100 * uptime.share:.1f} % of the {span_text(uptime.seen)} seen since it came up first"
 
 
 def _ahead(picture: Picture, left: Totals, right: Totals) -> Iterator[str]:

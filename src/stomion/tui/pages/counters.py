@@ -39,7 +39,7 @@ def page(
     built.append(([], None))
     built += _judged(diagnosis, width)
     built += _table(drawing, width)
-    for label, words in (("thrown away", drawing.errors), ("ahead", drawing.ahead)):
+    for label, words in (("up", drawing.up), ("thrown away", drawing.errors), ("ahead", drawing.ahead)):
         if words:
             built += [(line, None) for line in _labelled(label, "; ".join(words), width)]
     built.append(([], None))

@@ -1,0 +1,69 @@
+"""Errors of ours on a screen: a sentence, a file without values, a status that is no tunnel's; and keys that come too early."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from driving import ready
+from stomion.jobs.demo import demo_folder
+from stomion.tui.app import StomionApp
+from stomion.tui.crash import crash_sentence, crash_text, state_folder
+
+PROGRAM = """
+import sys
+from stomion.tui import app
+from stomion.entry import main
+def fails(self, step):
+    secret = "hunter2-and-more"
+    raise KeyError(step)
+app.StomionApp.action_finding = fails
+real = app.StomionApp.run
+def run(self, **more):
+    async def pilot(pilot):
+        await pilot.pause(1)
+        await pilot.press("f")
+        await pilot.pause(1)
+    return real(self, headless=True, auto_pilot=pilot, **more)
+app.StomionApp.run = run
+main(["demo"])
+"""
+
+
+def test_an_error_on_a_screen_is_a_sentence_and_status_3(tmp_path: Path) -> None:
+    env = {**os.environ, "XDG_STATE_HOME": str(tmp_path / "state")}
+    done = subprocess.run([sys.executable, "-c", PROGRAM], capture_output=True, text=True, env=env, check=False)
+    told = " ".join((done.stdout + done.stderr).split())
+    assert done.returncode == 3, told
+    assert "an error of this program (KeyError" in told and "Nothing of the case was changed." in told
+    assert "hunter2" not in told
+    (file,) = (tmp_path / "state" / "stomion").iterdir()
+    text = file.read_text()
+    assert "KeyError: 1" in text and "in fails" in text
+    assert "hunter2" not in text
+
+
+def test_where_no_file_can_be_written_it_is_said_all_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "file").write_text("")
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "file"))
+    assert state_folder() == tmp_path / "file" / "stomion"
+    try:
+        raise ValueError("psk = 'hunter2-and-more'\x1b[31m")
+    except ValueError as error:
+        assert crash_sentence(error).endswith("please report it. Nothing of the case was changed.")
+        assert "\x1b" not in crash_text(error) and "hunter2" not in crash_text(error)
+
+
+async def test_keys_typed_ahead_into_the_list_of_actions() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test(size=(100, 30)) as pilot:
+        await ready(pilot)
+        app.action_command_palette()
+        for _ in range(3):
+            await pilot.press("pagedown", "pageup", "home", "end")
+        assert app.return_code in (None, 0)
+        await pilot.press("escape")
