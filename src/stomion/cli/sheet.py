@@ -53,6 +53,36 @@ def new(
     click.echo(f"{target} written")
 
 
+@command.command(
+    name="draft",
+    epilog="Example:\n\n\b\n  stomion sheet draft saltern.conf -o CASE/sites/saltern.toml\n\nLook the draft over: every value is the text's own.",
+)
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option(
+    "-o", "--output", "target", type=click.Path(path_type=Path), help="Write it here; an existing file is left alone."
+)
+def draft(file: Path, target: Path | None) -> None:
+    """Draft a site sheet out of a gateway's own configuration text, whatever its make."""
+    from stomion.jobs.sheets import drafted
+
+    text, left = drafted(file)
+    if target is None:
+        click.echo(text, nl=False)
+    elif target.exists() or target.is_symlink():
+        raise UsageError(f"{target}: it exists already and was left alone")
+    else:
+        write_file(target, text.encode())
+        click.echo(f"{target} written")
+    for line, word in left[:MOST_LEFT]:
+        click.echo(f"{file}:{line}: not understood: {word} …", err=True)
+    if len(left) > MOST_LEFT:
+        click.echo(f"{file}: {len(left) - MOST_LEFT:,} more lines are not understood", err=True)
+
+
+MOST_LEFT = 40
+"""Lines that are named one by one."""
+
+
 @command.command(name="look")
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
 def look(files: tuple[Path, ...]) -> None:

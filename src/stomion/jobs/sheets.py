@@ -3,21 +3,35 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
 
+import msgspec
 import tomlkit
 from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT, Table
 
+from stomion.drafts.draft import draft_of
 from stomion.errors import UnreadableInput, UsageError
+from stomion.ingest.files import open_input
 from stomion.ingest.sheet import read_sheet
 from stomion.ingest.yang import ike_data
 from stomion.jobs.beside import beside, safe_name
-from stomion.model.site import SheetDpd, SheetProposal, SheetTunnel, SiteSheet
-from stomion.vocabulary.clean import without_secrets
+from stomion.model.site import (
+    SheetDpd,
+    SheetFilter,
+    SheetProposal,
+    SheetRoute,
+    SheetTranslation,
+    SheetTunnel,
+    SiteSheet,
+)
+from stomion.vocabulary.clean import clean, without_secrets
 from stomion.writing import write_inside
 
 MAX_SHEET = 16 << 20
+MAX_CONFIGURATION = 4 << 20
+"""Bytes of a gateway's configuration; what stands beyond is not read."""
 _SCALARS = (
     "peer_site", "local", "peer", "ike", "mode", "initiate", "auth", "local_id", "remote_id", "key_mark", "style", "interface",
     "encapsulation", "nat_traversal", "role",
@@ -134,7 +148,46 @@ def new_sheet(sheet: SiteSheet) -> str:
         tunnels.append(row)
     if sheet.tunnel:
         document.add("tunnel", tunnels)
+    for key, rows in (("route", sheet.route), ("translation", sheet.translation), ("filter", sheet.filter)):
+        if rows:
+            document.add(key, _rules(rows))
     return tomlkit.dumps(document)
+
+
+def _rules(rows: Sequence[SheetRoute | SheetTranslation | SheetFilter]) -> AoT:
+    """Routes, translations or filter rules; what is empty is left out."""
+    out = tomlkit.aot()
+    for row in rows:
+        table = tomlkit.table()
+        for key, value in msgspec.to_builtins(row).items():
+            held = {k: v for k, v in value.items() if v} if isinstance(value, dict) else value
+            if not held:
+                continue
+            inline = tomlkit.inline_table()
+            if isinstance(held, dict):
+                inline.update({k: list(v) if isinstance(v, tuple) else v for k, v in held.items()})
+            table[key] = inline if isinstance(held, dict) else held
+        out.append(table)
+    return out
+
+
+def drafted(file: Path) -> tuple[str, tuple[tuple[int, str], ...]]:
+    """(a configuration's text as the draft of a sheet, lines of which nothing came into it with their first words). Raises UsageError
+    where the file can't be read, or names no tunnel and no interface."""
+    try:
+        with open_input(file) as stream:
+            text = stream.read(MAX_CONFIGURATION).decode("utf-8", "replace")
+    except UnreadableInput as error:
+        raise UsageError(f"{file}: {error.what}") from error
+    except OSError as error:
+        raise UsageError(f"{file}: {error.strerror or 'it cannot be read'}") from error
+    draft = draft_of("\n".join(map(clean, text.split("\n"))))
+    if not draft.sheet.tunnel and not draft.sheet.interface:
+        raise UsageError(
+            f"{file}: no tunnel and no interface was understood in it; a gateway's configuration as text expected"
+        )
+    lines = new_sheet(draft.sheet).split("\n")
+    return "\n".join(map(without_secrets, lines)), draft.left
 
 
 def started_sheet(site: str, peer_site: str, local: str, peer: str, lan: str, far_lan: str, ike: int = 2) -> str:

@@ -1,0 +1,168 @@
+"""A configuration's text to a draft of the site sheet, with what was not understood by its lines."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from stomion.drafts import words as w
+from stomion.drafts.algorithms import combination, phase_of
+from stomion.drafts.objects import Thing, things_of
+from stomion.drafts.rules import Names, filter_of, route_of, translation_of
+from stomion.drafts.shape import Statement, statements_of
+from stomion.drafts.tunnels import Suites, tunnel_of
+from stomion.model.site import SheetInterface, SiteSheet
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """`left` are the lines of which nothing came into the sheet, each with its first word alone: the rest may be a secret."""
+
+    sheet: SiteSheet
+    left: tuple[tuple[int, str], ...]
+
+
+def draft_of(text: str) -> Draft:
+    """Read a configuration of any shape."""
+    top = statements_of(text)
+    things = things_of(top)
+    names = Names()
+    interfaces = [i for t in things if t.kind == "interface" and (i := _interface(t)) is not None]
+    names.interfaces = [i.name for i in interfaces]
+    names.zones = {i.zone for i in interfaces if i.zone}
+    _named(things, names)
+    suites = _suites(things)
+    used: set[int] = set()
+
+    def kept(kind: str, made: Iterable[tuple[Thing, object]]) -> list[object]:
+        out = []
+        for thing, one in made:
+            if one is not None:
+                out.append(one)
+                used.update(_lines(thing))
+        return out
+
+    tunnels = kept("tunnel", ((t, tunnel_of(t, names, suites)) for t in things if t.kind == "tunnel"))
+    routes = kept("route", ((t, route_of(t, names)) for t in things if t.kind == "route"))
+    translations = kept("translation", ((t, translation_of(t, names)) for t in things if t.kind == "translation"))
+    filters = kept("filter", ((t, filter_of(t, names)) for t in things if t.kind == "filter"))
+    for thing in things:
+        if thing.kind in ("interface", "network", "network-group", "service", "proposal", "system"):
+            used.update(_lines(thing))
+    sheet = SiteSheet(
+        _site(things), True, tuple(interfaces), tuple(tunnels), tuple(routes), tuple(translations), tuple(filters),  # type: ignore[arg-type]
+    )  # fmt: skip
+    return Draft(sheet, tuple(_left(top, used)))
+
+
+def _lines(thing: Thing) -> set[int]:
+    found = {thing.line}
+    todo = list(thing.body)
+    while todo:
+        statement = todo.pop()
+        found.add(statement.line)
+        todo += statement.kids
+    return found
+
+
+def _left(top: list[Statement], used: set[int]) -> Iterable[tuple[int, str]]:
+    todo = list(reversed(top))
+    while todo:
+        statement = todo.pop()
+        if statement.line not in used and statement.words and not statement.kids:
+            yield statement.line, statement.words[0]
+        todo += reversed(statement.kids)
+
+
+def _site(things: list[Thing]) -> str:
+    """What the gateway calls itself."""
+    for thing in things:
+        if thing.kind != "system":
+            continue
+        for statement in thing.body:
+            if statement.words and set(w.parts_of(statement.words[0])) & w.NAME and len(statement.words) > 1:
+                return statement.words[1]
+        if thing.name:
+            return thing.name
+    return ""
+
+
+def _interface(thing: Thing) -> SheetInterface | None:
+    addresses: list[str] = []
+    zone, name = "", thing.name
+    for _, statement in thing.leaves():
+        words = statement.words
+        for number, word in enumerate(words):
+            following = words[number + 1] if number + 1 < len(words) else ""
+            found = (
+                w.interface_address(word, following) if w.is_mask(following) else w.interface_address(_as_prefix(word))
+            )
+            if found:
+                addresses.append(found)
+        parts = set(w.parts_of(words[0])) if words else set()
+        if parts & w.ZONE and len(words) > 1:
+            zone = words[1]
+        elif len(words) > 1 and any(word.lower() in w.ZONE for word in words[:-1]):
+            zone = zone or next(words[n + 1] for n, word in enumerate(words[:-1]) if word.lower() in w.ZONE)
+        elif not name and parts & w.NAME and len(words) > 1:
+            name = words[1]
+    return SheetInterface(name, tuple(dict.fromkeys(addresses)), zone) if name and addresses else None
+
+
+def _as_prefix(word: str) -> str:
+    """`192.0.2.1/255.255.255.0` is read as it stands by the address library; anything else is left alone."""
+    return word
+
+
+def _named(things: list[Thing], names: Names) -> None:
+    """Names of networks and services; groups may hold names that come later."""
+    for _ in range(3):
+        for thing in things:
+            words = [word for _, s in thing.leaves() for word in s.words]
+            if thing.kind in ("network", "network-group") and thing.name:
+                found = _networks(words, names)
+                if found:
+                    names.networks[thing.name] = found
+            elif thing.kind == "service" and thing.name:
+                services = [
+                    x
+                    for word in words
+                    for x in names.services.get(word) or ((w.service_of(word),) if w.service_of(word) else ())
+                ]
+                if services:
+                    names.services[thing.name] = tuple(services)
+
+
+def _networks(words: list[str], names: Names) -> tuple[str, ...]:
+    found: list[str] = []
+    skip = False
+    for number, word in enumerate(words):
+        following = words[number + 1] if number + 1 < len(words) else ""
+        if skip:
+            skip = False
+        elif word in names.networks:
+            found += names.networks[word]
+        elif w.is_address(word) and w.is_mask(following):
+            found.append(w.network_of(f"{word}/{following}"))
+            skip = True
+        elif w.is_address(word) and following in ("-", "to") and number + 2 < len(words):
+            found.append(f"{word}-{words[number + 2]}")
+            words[number + 2] = "-"
+        elif w.network_of(word):
+            found.append(w.network_of(word))
+    return tuple(found)
+
+
+def _suites(things: list[Thing]) -> Suites:
+    out: Suites = {}
+    for thing in things:
+        if thing.kind != "proposal" or not thing.name:
+            continue
+        words = [word for _, s in thing.leaves() for word in s.words]
+        phase = phase_of(words[:4]) or phase_of([thing.name])
+        with contextlib.suppress(ValueError):
+            found = combination(words, "IKE" if phase == 1 else "ESP")
+            if found is not None:
+                out[thing.name] = (phase, found)
+    return out

@@ -1,0 +1,172 @@
+"""The shape of a configuration: statements within statements, from braces, sections, indentation or lines of commands alike."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+MAX_STATEMENTS = 50_000
+MAX_DEPTH = 24
+_BLOCK_COMMENT = re.compile(r"/\*[^*]*(?:\*(?!/)[^*]*)*\*/")
+_COMMENT = re.compile(r"^\s*(?:[!#;]|//|--\s|rem\s)", re.IGNORECASE)
+_TAIL_COMMENT = re.compile(r"\s(?:#|//|!)\s.*$")
+_SECTION = re.compile(r"^\s*\[([^\[\]]{1,200})\]\s*$")
+_TOKEN = re.compile(r"\"[^\"\n]*\"|'[^'\n]*'|<[-=]+>|[-=]+>|={2,3}|[{}()\[\],;]|[^\s{}()\[\],;\"']+")
+_END = frozenset({"exit", "end", "next", "quit", "commit"})
+
+
+@dataclass(slots=True)
+class Statement:
+    """`words` are its tokens without brackets, commas and the signs between a key and its value; those that stood in quotes are in
+    `quoted` by their place."""
+
+    words: tuple[str, ...]
+    line: int
+    kids: list[Statement] = field(default_factory=list)
+    quoted: frozenset[int] = frozenset()
+
+    def leaves(self, above: tuple[str, ...] = ()) -> Iterator[tuple[tuple[str, ...], Statement]]:
+        """(words of the statements it stands in, statement) of everything inside that holds nothing itself."""
+        for kid in self.kids:
+            if kid.kids:
+                yield from kid.leaves((*above, *kid.words))
+            else:
+                yield above, kid
+
+
+def statements_of(text: str) -> list[Statement]:
+    """The top of a configuration."""
+    text = _BLOCK_COMMENT.sub(lambda m: "\n" * m[0].count("\n"), text.replace("\r\n", "\n").replace("\t", "    "))
+    lines = [
+        (n, "" if _COMMENT.match(line) else _TAIL_COMMENT.sub("", line)) for n, line in enumerate(text.split("\n"), 1)
+    ]
+    opened = sum(line.rstrip().endswith("{") for _, line in lines)
+    if opened > 1:
+        return _braces(lines)
+    if sum(_SECTION.match(line) is not None for _, line in lines) > 1:
+        return _sections(lines)
+    return _indented(lines)
+
+
+def _statement(text: str, line: int) -> Statement:
+    words: list[str] = []
+    quoted: set[int] = set()
+    for token in _TOKEN.findall(text):
+        if token[:1] in "\"'":
+            quoted.add(len(words))
+            words.append(token[1:-1])
+        elif token not in "{}()[],;":
+            words += _parted(token)
+    return Statement(tuple(words), line, quoted=frozenset(quoted))
+
+
+def _parted(token: str) -> list[str]:
+    """`key=value` and `key:` are two and one; a colon inside an address, a service or a time stays."""
+    if token[-1:] == ":" and len(token) > 1 and not re.fullmatch(r"[0-9a-fA-F:]+::", token):
+        return [token[:-1]]
+    key, sign, value = token.partition("=")
+    if sign and key and not re.fullmatch(r"[-=<>!]+", token):
+        return [key, *([value] if value else [])]
+    return [] if token in (":", "=", ":=") else [token]
+
+
+def _sections(lines: list[tuple[int, str]]) -> list[Statement]:
+    out: list[Statement] = []
+    for number, line in lines:
+        head = _SECTION.match(line)
+        if head:
+            out.append(_statement(head[1], number))
+        elif line.strip():
+            (out[-1].kids if out else out).append(_keyed(line, number))
+        if len(out) > MAX_STATEMENTS:
+            break
+    return out
+
+
+def _keyed(line: str, number: int) -> Statement:
+    """`Key = a value with any signs`."""
+    key, sign, value = line.partition("=")
+    if not sign:
+        return _statement(line, number)
+    rest = _statement(value, number)
+    first = key.strip().strip("\"'")
+    return Statement((first, *rest.words), number, quoted=frozenset(n + 1 for n in rest.quoted))
+
+
+def _indented(lines: list[tuple[int, str]]) -> list[Statement]:
+    out: list[Statement] = []
+    open_: list[tuple[int, Statement]] = []
+    for count, (number, line) in enumerate(lines):
+        if not line.strip() or line.strip().lower() in _END or count > MAX_STATEMENTS:
+            continue
+        depth = len(line) - len(line.lstrip())
+        while open_ and open_[-1][0] >= depth:
+            open_.pop()
+        found = _statement(line, number)
+        if not found.words:
+            continue
+        (open_[-1][1].kids if open_ else out).append(found)
+        if len(open_) < MAX_DEPTH:
+            open_.append((depth, found))
+    return out
+
+
+def _braces(lines: list[tuple[int, str]]) -> list[Statement]:
+    """Blocks in braces; a pair of braces on one line without a statement's end inside is a list of values."""
+    ends = sum(line.rstrip().endswith(";") for _, line in lines) > 2
+    out: list[Statement] = []
+    open_: list[Statement] = []
+    buffer, began, values = "", 0, 0
+    for number, line in lines:
+        for at, sign in _signs(line):
+            if not buffer.strip():
+                began = number
+            if sign == "{" and not _is_list(line, at):
+                block = _statement(buffer, began)
+                (open_[-1].kids if open_ else out).append(block)
+                if len(open_) < MAX_DEPTH:
+                    open_.append(block)
+                buffer = ""
+            elif sign == "{":
+                values += 1
+                buffer += " "
+            elif sign == "}" and values:
+                values -= 1
+                buffer += " "
+            elif sign in "};":
+                _put(buffer, began, open_, out)
+                buffer = ""
+                if sign == "}" and open_:
+                    open_.pop()
+            else:
+                buffer += sign
+        if not ends:
+            _put(buffer, began or number, open_, out)
+            buffer = ""
+        else:
+            buffer += " "
+    _put(buffer, began, open_, out)
+    return out
+
+
+def _signs(line: str) -> Iterator[tuple[int, str]]:
+    """Braces and semicolons outside quotes, and the stretches between them."""
+    for m in re.finditer(r"\"[^\"]*\"|'[^']*'|[{};]|[^{};\"']+|[\"']", line):
+        yield m.start(), m[0]
+
+
+def _is_list(line: str, at: int) -> bool:
+    inside, close, _ = line[at + 1 :].partition("}")
+    return (
+        bool(close)
+        and ";" not in inside
+        and "{" not in inside
+        and ("," in inside or not re.search(r"[A-Za-z]{3}", inside))
+    )
+
+
+def _put(buffer: str, line: int, open_: list[Statement], out: list[Statement]) -> None:
+    found = _statement(buffer, line)
+    if found.words and len(out) < MAX_STATEMENTS:
+        (open_[-1].kids if open_ else out).append(found)

@@ -1,0 +1,245 @@
+"""The trade's words and their abbreviations, as configurations use them: one set for each meaning. Compared in lower case, split where a
+capital, a digit or a sign begins a new word."""
+
+from __future__ import annotations
+
+import ipaddress
+import re
+from functools import lru_cache
+
+_PART = re.compile(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+")
+
+
+@lru_cache(8_192)
+def parts_of(word: str) -> tuple[str, ...]:
+    """`RemoteIP` -> remote, ip; `P1.Proposal.2` -> p, 1, proposal, 2; `pre-shared` -> pre, shared."""
+    return tuple(p.lower() for p in _PART.findall(word))
+
+
+def bag(words: tuple[str, ...]) -> frozenset[str]:
+    """Every word and every part of the words of a statement that are no values."""
+    found: set[str] = set()
+    for word in words:
+        if not is_value(word):
+            found.add(word.lower())
+            found.update(parts_of(word))
+    return frozenset(found)
+
+
+KINDS: tuple[tuple[str, frozenset[str]], ...] = (
+    ("network-group", frozenset({"network-group", "address-group", "networkgroup", "addressgroup", "addrgrp", "netgroup"})),
+    ("service", frozenset({"service", "services", "service-object", "application"})),
+    ("proposal", frozenset({"suite", "proposal", "transform", "transform-set", "crypto-profile", "cipher-suite", "ciphersuite"})),
+    ("tunnel", frozenset({"tunnel", "vpn", "connection", "conn", "ipsec", "s2s", "site-to-site", "sitetosite", "tunnels", "vpns"})),
+    ("interface", frozenset({"interface", "port", "iface", "nic", "ethernet", "adapter", "interfaces", "ports", "intf"})),
+    ("route", frozenset({"route", "routes", "routing", "static-route", "static-routes", "gateway-route"})),
+    ("translation", frozenset({"nat", "translation", "translate", "translations", "snat", "dnat", "address-translation", "xlate"})),
+    ("filter", frozenset({"filter", "filters", "rule", "rules", "firewall", "acl", "access-list", "access-rule", "security-policy", "policy"})),
+    ("network", frozenset({"network", "address", "net", "object", "host", "subnet", "alias", "networks", "addresses", "objects", "range"})),
+    ("system", frozenset({"system", "device", "gateway", "hostname", "box", "unit", "appliance", "node", "general", "global", "name", "router"})),
+)  # fmt: skip
+"""What a statement is about, by its first word; the first kind that fits is taken."""
+
+OWN = frozenset(
+    {"own", "local", "our", "ours", "left", "near", "this", "here", "self", "my", "inner", "lcl", "loc", "home"}
+)
+FAR = frozenset(
+    {
+        "far",
+        "remote",
+        "peer",
+        "right",
+        "their",
+        "theirs",
+        "other",
+        "there",
+        "opposite",
+        "partner",
+        "rmt",
+        "rem",
+        "distant",
+    }
+)
+NAME = frozenset({"name", "called", "label", "title", "hostname"})
+ZONE = frozenset({"zone", "side", "area", "trust", "segment"})
+IDENTITY = frozenset({"identity", "id", "identities", "identifier", "ident", "ids", "fqdn"})
+NETWORKS = frozenset({
+    "networks", "network", "net", "nets", "subnet", "subnets", "traffic", "selector", "selectors", "carries", "carry", "protects", "protect",
+    "protected", "lan", "lans", "domain", "ts", "range", "ranges", "prefix", "prefixes", "encrypts", "reach", "behind",
+})  # fmt: skip
+ENDPOINT = frozenset({
+    "end", "endpoint", "endpoints", "ends", "ip", "address", "addr", "gateway", "gw", "between", "peer", "host", "outer", "public", "source",
+    "destination", "wan",
+})  # fmt: skip
+SITE = frozenset({"site", "office", "place", "location"})
+STARTS = frozenset(
+    {
+        "start",
+        "starts",
+        "opens",
+        "open",
+        "initiate",
+        "initiates",
+        "initiation",
+        "initiator",
+        "startup",
+        "begin",
+        "begins",
+        "connect",
+        "dials",
+        "dial",
+    }
+)
+ALWAYS = frozenset(
+    {"always", "immediately", "yes", "up", "boot", "permanent", "start", "true", "enabled", "both", "active"}
+)
+ON_TRAFFIC = frozenset(
+    {"traffic", "demand", "ondemand", "packet", "packets", "need", "needed", "route", "trap", "first"}
+)
+NEVER = frozenset(
+    {
+        "never",
+        "passive",
+        "wait",
+        "waits",
+        "responder",
+        "respond",
+        "listen",
+        "no",
+        "answer",
+        "answers",
+        "false",
+        "off",
+        "only",
+    }
+)
+PSK = frozenset({"psk", "preshared", "shared", "secret", "pre-shared", "presharedkey", "sharedkey"})
+CERTIFICATE = frozenset({"certificate", "cert", "certificates", "pubkey", "rsasig", "x509", "pem", "signature"})
+DPD = frozenset({"dpd", "dead", "probe", "keepalive", "liveness", "alive", "heartbeat", "deadpeer", "probes"})
+INTERVAL = frozenset({"interval", "every", "period", "delay", "each", "frequency", "idle"})
+RETRIES = frozenset(
+    {
+        "retries",
+        "retry",
+        "tries",
+        "attempts",
+        "after",
+        "times",
+        "lost",
+        "fails",
+        "failures",
+        "max",
+        "count",
+        "missed",
+        "threshold",
+    }
+)
+BOUND = frozenset({"bound", "bind", "binds", "device", "vti", "attach", "attached", "uses", "bound-to"})
+ENCRYPTION = frozenset({"encryption", "cipher", "ciphers", "enc", "encr", "encrypt", "crypt", "crypto"})
+INTEGRITY = frozenset({"integrity", "mac", "hash", "auth", "authentication", "integ", "digest", "hmac"})
+PRF = frozenset({"prf"})
+GROUP = frozenset({"group", "groups", "dh", "pfs", "modp", "curve", "kex", "ke", "keyexchange", "dhgroup", "dh-group"})
+LIFE = frozenset({"lifetime", "life", "rekey", "lifetimes", "expires", "expiry", "renew", "valid", "ttl"})
+VOLUME = frozenset({"kb", "kilobytes", "bytes", "mb", "volume", "data", "kbytes", "packets", "gb"})
+NONE = frozenset({"none", "off", "no", "disabled", "never", "without", "-"})
+EVERYTHING = frozenset(
+    {"any", "everything", "all", "*", "anywhere", "anything", "0.0.0.0/0", "::/0", "dynamic", "%any", "0.0.0.0"}
+)
+PHASE_1 = frozenset({"ike", "isakmp", "p1", "phase1", "phase-1", "ikesa", "ike-sa", "parent", "ph1", "stage1"})
+PHASE_2 = frozenset(
+    {"esp", "ipsec", "p2", "phase2", "phase-2", "child", "quick", "childsa", "child-sa", "ph2", "stage2"}
+)
+DEFAULT = frozenset({"default", "default-route"})
+SECRET = frozenset(
+    {"password", "passwd", "secret", "psk", "key", "community", "passphrase", "token", "pre-shared", "preshared"}
+)
+
+SOURCE = frozenset({"source", "src", "from", "sender", "srcaddr", "source-address"})
+DESTINATION = frozenset({"destination", "dst", "dest", "to", "towards", "target", "dstaddr", "destination-address"})
+SERVICE = frozenset({"service", "services", "for", "app", "application", "protocol", "proto", "svc"})
+ENTERS = frozenset({"in", "entering", "enters", "inif", "iif", "ingress", "incoming", "inbound", "input", "arriving"})
+LEAVES = frozenset({"out", "leaving", "leaves", "outif", "oif", "egress", "outgoing", "outbound", "output", "exiting"})
+VIA = frozenset({"via", "through", "nexthop", "next-hop", "hop", "gateway", "gw", "next"})
+ON = frozenset({"on", "by", "dev", "interface", "device", "port", "if", "intf", "iface"})
+ALLOW = frozenset({"allow", "permit", "accept", "pass", "allowed", "permitted", "allows"})
+DROP = frozenset({"drop", "deny", "discard", "block", "dropped", "denied", "drops", "blocked"})
+REJECT = frozenset({"reject", "refuse", "rejected", "refused", "rejects"})
+HOLE = frozenset({"blackhole", "discard", "null", "null0", "drop", "reject", "hole", "unreachable", "prohibit"})
+HIDE = frozenset({"masquerade", "hide", "overload", "pat", "masq"})
+EXEMPT = frozenset(
+    {
+        "exempt",
+        "exemption",
+        "no-nat",
+        "nonat",
+        "bypass",
+        "itself",
+        "untranslated",
+        "untouched",
+        "unchanged",
+        "except",
+        "skip",
+    }
+)
+
+_MASK = re.compile(r"(?:255|254|252|248|240|224|192|128|0)(?:\.(?:255|254|252|248|240|224|192|128|0)){3}")
+_SERVICE = re.compile(r"(tcp|udp|sctp)(?:[/:](\d{1,5}(?:-\d{1,5})?))?|icmp|icmpv6|esp|ah|gre", re.IGNORECASE)
+
+
+@lru_cache(16_384)
+def network_of(word: str) -> str:
+    """A prefix, an address with a mask, a range or an address, as the sheet writes it; empty for what is none."""
+    text = word.strip()
+    if "-" in text and text[:1].isalnum():
+        low, _, high = text.partition("-")
+        return f"{low}-{high}" if _is_address(low) and _is_address(high) else ""
+    try:
+        found = ipaddress.ip_network(text, strict=False)
+    except ValueError:
+        return ""
+    return str(found.network_address) if found.num_addresses == 1 and "/" not in text else str(found)
+
+
+@lru_cache(16_384)
+def interface_address(word: str, mask: str = "") -> str:
+    """An interface's address with its prefix length; empty without one."""
+    try:
+        found = ipaddress.ip_interface(f"{word}/{mask}" if mask else word)
+    except ValueError:
+        return ""
+    return str(found) if "/" in word or mask else ""
+
+
+def is_mask(word: str) -> bool:
+    """Is it an IPv4 netmask?"""
+    return _MASK.fullmatch(word) is not None and word != "0.0.0.0"
+
+
+def _is_address(text: str) -> bool:
+    try:
+        ipaddress.ip_address(text)
+    except ValueError:
+        return False
+    return True
+
+
+def is_address(word: str) -> bool:
+    """Is it one address, without a length?"""
+    return _is_address(word)
+
+
+def service_of(word: str) -> str:
+    """`tcp:443`, `tcp/137-139`, `icmp` as the sheet writes it; empty for what is none."""
+    found = _SERVICE.fullmatch(word)
+    return word.lower().replace(":", "/") if found else ""
+
+
+@lru_cache(16_384)
+def is_value(word: str) -> bool:
+    """Is it an address, a network, a number or a service, and no word with a meaning of its own?"""
+    return bool(
+        network_of(word)
+        or re.fullmatch(r"[\d.:,]+", word)
+        or re.fullmatch(r"\d+[a-z]{1,2}", word)
+        or (service_of(word) and "/" in word)
+    )
