@@ -146,6 +146,9 @@ def _networks(words: list[str], names: Names) -> tuple[str, ...]:
         elif w.is_address(word) and w.is_mask(following):
             found.append(w.network_of(f"{word}/{following}"))
             skip = True
+        elif w.is_address(word) and w.is_address(following) and number and words[number - 1].lower() == "range":
+            found.append(f"{word}-{following}")
+            skip = True
         elif w.is_address(word) and following in ("-", "to") and number + 2 < len(words):
             found.append(f"{word}-{words[number + 2]}")
             words[number + 2] = "-"

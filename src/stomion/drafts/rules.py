@@ -141,8 +141,12 @@ def _scan(thing: Thing, names: Names) -> _Said:
             word in names.zones or low in ("inside", "outside", "tunnel", "lan", "wan", "vpn", "internet", "dmz")
         ) and role in ("source", "destination", "from_zone", "to_zone"):
             said.values.setdefault({"source": "from_zone", "destination": "to_zone"}.get(role, role), word)
+        elif low == "new":
+            role, begun = "new", True
         elif _role(word):
             role, begun = _role(word), True
+            if said.into and not said.given and role == "destination":
+                role = "given"
         elif role in ("from_zone", "to_zone", "in_interface", "out_interface") and not starts:
             said.values.setdefault(role, word)
             role = ""

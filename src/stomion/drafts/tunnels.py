@@ -171,7 +171,8 @@ def _dpd(told: _Told, words: tuple[str, ...], bag: frozenset[str]) -> None:
             continue
         unit = following.rstrip("s") in ("", "second", "sec", "min", "minute", "m") and following != ""
         length = seconds_of(f"{word} {following}" if unit else word)
-        tries = following.rstrip("s") in ("retrie", "retry", "time", "trie", "attempt", "try", "failure")
+        keyed = number + 2 < len(words) and words[number + 2][:1].isdecimal()
+        tries = not keyed and following.rstrip("s") in ("retrie", "retry", "time", "trie", "attempt", "try", "failure")
         if length is None:
             continue
         if (role == "retries" and not unit) or tries:
