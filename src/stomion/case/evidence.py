@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Generic, TypeVar
 
+from stomion.listings.reader import Listed
 from stomion.logs.phrasebook import Phrase
 from stomion.measure.esporder import Track
 from stomion.measure.series import CounterSeries
@@ -111,6 +112,8 @@ class Evidence:
     pings: list[Placed[PingRecord]] = field(default_factory=list)
     states: list[State] = field(default_factory=list)
     """SAs as the operating systems list them, direction by direction."""
+    listed: list[Listed] = field(default_factory=list)
+    """SAs as gateways' own listings show them."""
     drops: list[Drop] = field(default_factory=list)
     """What whole gateways threw away, reading by reading."""
     happenings: list[Placed[EventRecord]] = field(default_factory=list)

@@ -84,6 +84,13 @@ def _records(evidence: Evidence, pictures: list[Picture]) -> Iterator[Unused]:
         if state.spi not in listed:
             text = f"SA {state.spi} from {state.src} to {state.dst}"
             yield Unused(state.where.file, state.where.line, text, "no tunnel of this case is between these addresses")
+    shown = {sa.where for p in pictures for end in p.ends for sa in end.sas}
+    for one in evidence.listed:
+        if one.sa.where is not None and one.sa.where not in shown and one.sa.spi_in not in listed:
+            text = (
+                f"SA {one.sa.spi_in or 'without an SPI'} towards {', '.join(one.peers) or one.name or 'nobody named'}"
+            )
+            yield Unused(one.sa.where.file, one.sa.where.line, text, "no tunnel of that site has this peer or name")
     for event in evidence.happenings:
         if (event.file, event.line) not in taken:
             text = f"event {event.record.what}" + (f" at {event.record.site}" if event.record.site else "")

@@ -15,7 +15,7 @@ from stomion.tunnel.lans import without_any
 from stomion.tunnel.pairing import Plan, is_knock
 from stomion.tunnel.picture import End
 from stomion.tunnel.rivals import divided, rivals_of
-from stomion.tunnel.sas import listed_pairs, sas_of, with_listed
+from stomion.tunnel.sas import listed_pairs, own_listed, sas_of, stands, with_listed, with_own
 from stomion.vocabulary.algorithms import model_proposal
 
 
@@ -99,6 +99,7 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     read = _readings(end, other, index, names)
     story = read_story(events)
     listed = listed_pairs(end.site, end.addresses, other.addresses, index.states.get(end.site, ()))
+    own = own_listed(end, other, index.listed.get(end.site, ()), end.sheet.name if end.sheet is not None else "", alone)
     out, back = _counted(read)
     return replace(
         end,
@@ -109,12 +110,12 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
         rivals=tuple(r.name for r in rivals),
         open_lines=tuple(e.where for e in open_),
         captures=tuple(c.file for c in index.evidence.captures if c.site == end.site),
-        has_counters=bool(read) or bool(listed),
+        has_counters=bool(read) or bool(listed) or any(map(stands, own)),
         out_packets=out,
         in_packets=back,
         readings=Readings.of_series(read),
         series=tuple(read),
-        sas=with_listed(sas_of(end.site, story, events, read), listed),
+        sas=with_own(with_listed(sas_of(end.site, story, events, read), listed), own),
         dropped=dropped_by(index.states.get(end.site, ()), index.drops.get(end.site, ()), other.addresses),
     )
 

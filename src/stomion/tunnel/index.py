@@ -10,6 +10,7 @@ from functools import lru_cache
 from typing import TypeVar
 
 from stomion.case.evidence import Evidence, Log, Placed
+from stomion.listings.reader import Listed
 from stomion.measure.series import CounterSeries
 from stomion.model.box import Interval
 from stomion.model.event import Event
@@ -107,6 +108,9 @@ class Index:
         self.states: dict[str, list[State]] = {}
         for state in evidence.states:
             self.states.setdefault(state.site, []).append(state)
+        self.listed: dict[str, list[Listed]] = {}
+        for one in evidence.listed:
+            self.listed.setdefault(one.sa.site, []).append(one)
         self.drops: dict[str, list[Drop]] = {}
         for drop in evidence.drops:
             self.drops.setdefault(drop.site, []).append(drop)

@@ -8,6 +8,7 @@ from dataclasses import replace
 from itertools import zip_longest
 
 from stomion.exchange.story import Story
+from stomion.listings.reader import Listed
 from stomion.measure.series import CounterSeries
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
@@ -156,6 +157,49 @@ def with_listed(known: tuple[Sa, ...], listed: list[Sa]) -> tuple[Sa, ...]:
             )
         )  # fmt: skip
     return (*rows, *by_spi.values())
+
+
+def own_listed(end: End, other: End, listed: Iterable[Listed], name: str, alone: bool) -> list[Sa]:
+    """Of a gateway's own listing the SAs of this tunnel: by the peer's address, else by a name, else because the site has no other."""
+    named = {name.lower(), other.site.lower(), end.sheet.name.lower() if end.sheet is not None else ""} - {""}
+    out = []
+    for one in listed:
+        peers = set(one.peers) - end.addresses
+        if (
+            peers & other.addresses
+            or (not peers & other.addresses and one.name.lower() in named)
+            or (alone and not peers and not one.name)
+        ):
+            out.append(one.sa)
+    return out
+
+
+def stands(sa: Sa) -> bool:
+    """Does a listing show an SA that carries or may carry?"""
+    return sa.state in (SaState.UP, SaState.REKEYING) and bool(sa.spi_in)
+
+
+def with_own(known: tuple[Sa, ...], listed: list[Sa]) -> tuple[Sa, ...]:
+    """SA pairs completed by a gateway's own listing, which says of each how it stands."""
+    rows = list(known)
+    for sa in listed:
+        at = next(
+            (n for n, k in enumerate(rows) if sa.spi_in and (k.spi_in, k.spi_out) == (sa.spi_in, sa.spi_out)), None
+        )
+        if at is None:
+            rows.append(sa)
+            continue
+        told = {f: v for f in _FIELDS if (v := getattr(sa, f)) not in (None, "")}
+        rows[at] = replace(
+            rows[at], **{f: v for f, v in told.items() if f in ("state", "words") or getattr(rows[at], f) in (None, "")}
+        )
+    return tuple(rows)
+
+
+_FIELDS = (
+    "encryption", "integrity", "group", "encapsulation", "up_since", "at", "age_s", "rekey_in_s", "expires_in_s", "packets_in", "packets_out",
+    "bytes_in", "bytes_out", "state", "words",
+)  # fmt: skip
 
 
 def up_since(picture: Picture) -> float | None:

@@ -1,0 +1,59 @@
+"""State output as pasted: what any make lists of its SAs, into the evidence."""
+
+from __future__ import annotations
+
+from stomion.ingest.files import open_input
+from stomion.ingest.item import Item
+from stomion.ingest.nothing import is_text
+from stomion.ingest.reading import Kind, Reading
+from stomion.listings.reader import Listed, listed_of
+from stomion.vocabulary.clean import clean
+
+MOST_BYTES = 4 << 20
+"""Of a listing; what stands beyond is not read."""
+MOST_LISTED = 5_000
+_WORDS = (b"spi", b"state", b"status", b"peer", b"tunnel")
+_TELLING = ("packets_in", "packets_out", "bytes_in", "age_s", "expires_in_s", "rekey_in_s")
+
+
+def _fits(item: Item, head: bytes) -> bool:
+    """Is it a listing and no log? Its records fill most of it, each has a state or SPIs that are understood, and one tells how an SA
+    fares."""
+    low = head[:65_536].lower()
+    if not item.site or not is_text(head) or sum(word in low for word in _WORDS) < 2:
+        return False
+    found = listed_of(_text(head), item.name, item.site)
+    if not found or not all(one.sa.state is not None or one.sa.spi_in for one in found):
+        return False
+    return any(_tells(one) for one in found) and _is_filled(head, found)
+
+
+def _tells(one: Listed) -> bool:
+    return bool(one.sa.spi_in and one.sa.spi_out) and sum(getattr(one.sa, name) is not None for name in _TELLING) > 1
+
+
+def _is_filled(head: bytes, found: list[Listed]) -> bool:
+    """A log with a listing in between is a log: most lines are of no record there."""
+    lines = sum(bool(line.strip()) for line in head.split(b"\n"))
+    first = min(one.sa.where.line or 1 for one in found if one.sa.where is not None)
+    return first <= 12 and lines <= 40 * len(found) + 20
+
+
+def _text(data: bytes) -> str:
+    return "\n".join(map(clean, data.decode("utf-8", "replace").replace("\r\n", "\n").split("\n")))
+
+
+def _read(reading: Reading) -> None:
+    item = reading.item
+    with open_input(item.path) as stream:
+        data = stream.read(MOST_BYTES + 1)
+    if len(data) > MOST_BYTES:
+        reading.problem(f"only its first {MOST_BYTES >> 20} MiB are read")
+    found = listed_of(_text(data[:MOST_BYTES]), item.name, item.site or "")
+    if len(found) > MOST_LISTED:
+        reading.problem(f"more than {MOST_LISTED:,} SAs; the rest is not read")
+    reading.evidence.listed.extend(found[:MOST_LISTED])
+    reading.source("SA listing", len(found), "SAs")
+
+
+LISTED = Kind("SA listing", _fits, _read)

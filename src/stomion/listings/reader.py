@@ -1,0 +1,351 @@
+"""SA pairs out of the records of a listing: what each value is, by the words of its key and by its own shape."""
+
+from __future__ import annotations
+
+import ipaddress
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+
+from stomion.listings.records import Raw, records_of
+from stomion.listings.states import state_of
+from stomion.model.provenance import Provenance
+from stomion.model.sa import Sa
+from stomion.vocabulary.algorithms import encryption_of, find_proposal, group_of
+from stomion.vocabulary.durations import seconds_of
+from stomion.vocabulary.times import rfc3339_seconds
+
+_IN = frozenset(
+    {
+        "in",
+        "inbound",
+        "incoming",
+        "rx",
+        "recv",
+        "received",
+        "receive",
+        "decrypt",
+        "decrypted",
+        "decaps",
+        "opened",
+        "from",
+        "inward",
+        "dec",
+        "ingress",
+        "rcvd",
+        "unsealed",
+        "down",
+    }
+)
+_OUT = frozenset(
+    {
+        "out",
+        "outbound",
+        "outgoing",
+        "tx",
+        "sent",
+        "send",
+        "encrypt",
+        "encrypted",
+        "encaps",
+        "sealed",
+        "transmitted",
+        "outward",
+        "xmit",
+        "enc",
+        "egress",
+        "to",
+        "up",
+    }
+)
+_SIDES = (
+    frozenset({"local", "own", "our", "left", "near", "src", "source"}),
+    frozenset(
+        {"remote", "peer", "far", "right", "gateway", "partner", "their", "dst", "destination", "gw", "endpoint"}
+    ),
+)
+_HEX = re.compile(r"(?:0x)?([0-9a-fA-F]{6,8})\b")
+_ADDRESS = re.compile(
+    r"(?<![\w.:/])(?:\d{1,3}(?:\.\d{1,3}){3}|[0-9a-fA-F]*:[0-9a-fA-F:]+:[0-9a-fA-F]+)(?![\w:]|\.\d|/\d)"
+)
+_COUNT = re.compile(r"(\d[\d,' ]*)\s*(packets?|pkts?|bytes?|octets?|k?b\b|[kmg]ib\b|[kmg]b\b)", re.IGNORECASE)
+_SCALE = {"kb": 1_000, "kib": 1_024, "mb": 1_000_000, "mib": 1 << 20, "gb": 10**9, "gib": 1 << 30}
+_DATE = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:?\d\d)?")
+LEAST = 2
+"""Things about an SA that a record must tell to be one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """One record: the SA pair, and what tells which tunnel it is of. SPIs are empty where no SA stands."""
+
+    sa: Sa
+    peers: tuple[str, ...]
+    name: str
+    names: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class _Found:
+    values: dict[str, object] = field(default_factory=dict)
+    peers: list[str] = field(default_factory=list)
+    own: list[str] = field(default_factory=list)
+    loose: list[str] = field(default_factory=list)
+    spis: list[str] = field(default_factory=list)
+    name: str = ""
+
+    def put(self, key: str, value: object) -> None:
+        if value not in (None, "") and key not in self.values:
+            self.values[key] = value
+
+
+def listed_of(text: str, file: str, site: str) -> list[Listed]:
+    """Every SA, or tunnel without one, that a listing tells of."""
+    raws = records_of(text)
+    at = _moment(text)
+    out = []
+    for raw in raws:
+        found = _read(raw)
+        known = set(found.values) & {"state", "spi_in", "spi_out", "packets_in", "packets_out", "age_s", "expires_in_s"}
+        if ("state" not in found.values and "spi_in" not in found.values) or len(known) + bool(
+            found.peers or found.loose or found.name
+        ) < LEAST:
+            continue
+        out.append(_listed(found, raw, Provenance(file, site, line=raw.line), at))
+    return out
+
+
+def _moment(text: str) -> float | None:
+    """The first moment with a date that stands in a listing."""
+    found = _DATE.search(text)
+    return _seconds(found[0]) if found else None
+
+
+def _seconds(text: str) -> float | None:
+    text = text.replace(" ", "T", 1)
+    return rfc3339_seconds(text if text[-1:] == "Z" or "+" in text else f"{text}Z")
+
+
+def _bag(key: str) -> list[str]:
+    return [part.lower() for part in re.findall(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+", key)]
+
+
+def _read(raw: Raw) -> _Found:
+    found = _Found()
+    found.loose += _ADDRESS.findall(raw.head)
+    found.name = _named(raw.head)
+    for key, value in raw.pairs:
+        if value.strip() in ("-", "–", "--", "n/a", "none", "N/A", "") and "integrity" not in key.lower():
+            continue
+        _take(found, _bag(key), value.strip())
+    if len(found.spis) > 1:
+        found.put("spi_in", found.spis[0])
+        found.put("spi_out", found.spis[1])
+    return found
+
+
+def _named(head: str) -> str:
+    """What a paragraph's first line calls the tunnel or its far end: the word after `to`, `with` or `tunnel`, if it is no number."""
+    for m in re.finditer(
+        r"(?:\bto|\bwith|\btunnel|\bpeer|\bconnection|\bvpn)\s+[\"']?([A-Za-z][\w.-]*)", head, re.IGNORECASE
+    ):
+        if m[1].lower() not in ("to", "with", "tunnel", "peer", "state", "status", "is", "of", "the"):
+            return m[1]
+    return ""
+
+
+def _direction(bag: Iterable[str]) -> str:
+    """The last word that tells one."""
+    for word in reversed(list(bag)):
+        if word in _IN:
+            return "in"
+        if word in _OUT:
+            return "out"
+    return ""
+
+
+def _take(found: _Found, words: list[str], value: str) -> None:
+    bag = set(words)
+    way = _direction(words)
+    if bag & {"spi", "spis"}:
+        spis = [m.lower().zfill(8) for m in _HEX.findall(value)]
+        if way and len(spis) == 1:
+            found.put(f"spi_{way}", spis[0])
+        elif spis:
+            _spis(found, value, spis)
+    elif bag & {"state", "status", "phase", "condition"}:
+        found.put("state", value)
+    elif bag & {"packets", "pkts", "packet", "bytes", "octets", "traffic", "pkt", "byte", "volume"} or (
+        way and _COUNT.search(value)
+    ):
+        _counts(found, bag, way, value)
+    elif bag & {"rekey", "rekeying", "renew", "renewal"} and not bag & {"expires", "expiry"}:
+        found.put("rekey_in_s", _length(value))
+    elif bag & {"expires", "expiry", "remaining", "left", "remain", "hard", "expire", "ends", "dies"}:
+        found.put("expires_in_s", _length(value))
+    elif (
+        bag & {"age", "uptime", "established", "running", "duration", "since", "online", "created", "installed"}
+        or words == ["up"]
+        or ("up" in bag and bag & {"for", "time", "since"})
+    ):
+        moment = _DATE.search(value)
+        found.put("up_since" if moment else "age_s", _seconds(moment[0]) if moment else _length(value))
+    elif bag & {"time", "at", "timestamp", "date"} and _DATE.search(value):
+        found.put("at", _seconds(_DATE.search(value)[0]))  # type: ignore[index]
+    elif bag & {"nat", "natt", "encap", "encapsulation", "udp", "traversal", "transport"}:
+        found.put("encapsulation", _encapsulation(value))
+    elif bag & {"integrity", "hash", "mac", "auth", "authentication", "hmac"} and not bag & {"method"}:
+        said = find_proposal(value, "ESP")
+        found.put("integrity", next(iter(said.values("integrity")), "") if said else "")
+    elif bag & {"pfs", "dh", "group", "modp"} and not encryption_of(value):
+        found.put("group", value if value.isdecimal() else next(iter(group_of(value)), ""))
+    elif bag & {
+        "enc",
+        "encryption",
+        "cipher",
+        "crypto",
+        "algorithm",
+        "algorithms",
+        "transform",
+        "proposal",
+        "esp",
+        "suite",
+        "encr",
+        "alg",
+        "algs",
+    } and find_proposal(value.replace("/", " "), "ESP"):
+        _algorithms(found, value)
+    elif (
+        _ADDRESS.search(value) and "/" not in value and not bag & {"network", "networks", "net", "subnet", "selectors"}
+    ):
+        _addresses(found, bag, value)
+    elif (
+        bag & {"tunnel", "name", "connection", "conn", "vpn", "peer", "site", "id"}
+        and not found.name
+        and re.search(r"[A-Za-z]{2}", value)
+        and not _ADDRESS.search(value)
+    ):
+        found.name = value.split()[0].strip("\"',;")
+    elif not words and state_of(value) and "state" not in found.values and len(value) < 40:
+        found.put("state", value)
+
+
+def _spis(found: _Found, value: str, spis: list[str]) -> None:
+    """Two SPIs in one cell: by the words before each, else in and out as they come."""
+    low = value.lower()
+    for spi in spis:
+        before = low[: low.find(spi.lstrip("0"))]
+        way = _direction(re.findall(r"[a-z]+", before[-16:]))
+        if way:
+            found.put(f"spi_{way}", spi)
+        else:
+            found.spis.append(spi)
+
+
+def _counts(found: _Found, bag: set[str], way: str, value: str) -> None:
+    kind = (
+        "packets"
+        if bag & {"packets", "pkts", "packet", "pkt"}
+        else "bytes"
+        if bag & {"bytes", "octets", "byte"}
+        else ""
+    )
+    units = _COUNT.findall(value)
+    if units and way:
+        for number, unit in units:
+            low = unit.lower()
+            what = "packets" if low.startswith(("packet", "pkt")) else "bytes"
+            found.put(f"{what}_{way}", round(_number(number) * _SCALE.get(low, 1)))
+        return
+    numbers = re.findall(r"\d[\d,']*", value)
+    if kind and way and len(numbers) == 1:
+        found.put(f"{kind}_{way}", _number(numbers[0]))
+    elif kind and len(numbers) == len(("in", "out")):
+        order = (
+            ("in", "out")
+            if not re.search(r"\bout\b.*\bin\b|\btx\b.*\brx\b|\bsent\b.*\breceived", value, re.IGNORECASE)
+            else ("out", "in")
+        )
+        for direction, number in zip(order, numbers, strict=True):
+            found.put(f"{kind}_{direction}", _number(number))
+
+
+def _number(text: str) -> int:
+    return int(re.sub(r"\D", "", text)[:18] or 0)
+
+
+def _length(value: str) -> int | None:
+    body = re.sub(r"\b(?:ago|left|remaining|in|about|for|total)\b|[()~]", " ", value, flags=re.IGNORECASE).strip()
+    return seconds_of(body)
+
+
+def _encapsulation(value: str) -> str:
+    low = value.lower()
+    if re.search(r"\b(?:no|not|none|off|plain|esp|disabled|native|false)\b", low) and not re.search(r"udp|4500", low):
+        return "none"
+    return "udp" if re.search(r"udp|4500|\byes\b|\bon\b|detected|active|true|enabled|nat-?t", low) else ""
+
+
+def _algorithms(found: _Found, value: str) -> None:
+    said = find_proposal(value.replace("/", " "), "ESP")
+    assert said is not None
+    found.put("encryption", next(iter(said.values("encryption")), ""))
+    found.put("integrity", next(iter(said.values("integrity")), ""))
+    found.put("group", next(iter(said.values("group")), ""))
+
+
+def _addresses(found: _Found, bag: set[str], value: str) -> None:
+    addresses = [a for a in _ADDRESS.findall(value) if _is_address(a)]
+    if bag & _SIDES[0]:
+        found.own += addresses
+    elif bag & _SIDES[1] and len(addresses) == 1:
+        found.peers += addresses
+    else:
+        found.loose += addresses
+
+
+def _is_address(text: str) -> bool:
+    try:
+        ipaddress.ip_address(text)
+    except ValueError:
+        return False
+    return True
+
+
+def _listed(found: _Found, raw: Raw, where: Provenance, at: float | None) -> Listed:
+    v = found.values
+    words = str(v.get("state", ""))
+    moment = v.get("at", at)
+    born = v.get("up_since")
+    age = v.get("age_s")
+    if born is None and isinstance(moment, float) and isinstance(age, int):
+        born = moment - age
+    sa = Sa(
+        where.site or "",
+        at=moment if isinstance(moment, float) else None,
+        words=words,
+        state=state_of(words) if words else None,
+        where=where,
+    )
+    plain = {
+        k: v[k]
+        for k in (
+            "spi_in",
+            "spi_out",
+            "encryption",
+            "integrity",
+            "group",
+            "encapsulation",
+            "age_s",
+            "rekey_in_s",
+            "expires_in_s",
+            "packets_in",
+            "packets_out",
+            "bytes_in",
+            "bytes_out",
+        )
+        if k in v
+    }
+    sa = replace(sa, up_since=born if isinstance(born, float) else None, **plain)  # type: ignore[arg-type]
+    peers = [a for a in (found.peers or found.loose) if a not in found.own]
+    return Listed(sa, tuple(dict.fromkeys(peers)), found.name)

@@ -1,0 +1,167 @@
+"""The records of a listing: one for each SA or tunnel, from tables with a header, paragraphs, or lines of keys and values."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+MOST_LINES, MOST_RECORDS = 20_000, 5_000
+_PAIR = re.compile(r"([A-Za-z][\w.%/-]*)=(\"[^\"]*\"|'[^']*'|[^\s,;]+)")
+_KEYED = re.compile(r"^\s*[-*•|]?\s*([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*?)\s*$")
+_RULE = re.compile(r"^[\s\-=+|_*─━═┄┼│]{6,}$")
+_CELL = re.compile(r"\S+(?: \S+)*")
+PAIRS_OF_A_LINE = 4
+"""Keys and values from which on a line is a record of its own."""
+
+
+@dataclass(slots=True)
+class Raw:
+    """`pairs` are (key with the words it stands under, value), in their order; `head` is the line above them."""
+
+    line: int
+    head: str = ""
+    pairs: list[tuple[str, str]] = field(default_factory=list)
+
+
+def records_of(text: str) -> list[Raw]:
+    """All records of a text, whatever their shape; empty for a text without any."""
+    lines = text.split("\n")[:MOST_LINES]
+    found = _lines_of_pairs(lines) or _tables(lines) or _separated(lines) or _paragraphs(lines)
+    return found[:MOST_RECORDS]
+
+
+def _lines_of_pairs(lines: list[str]) -> list[Raw]:
+    out = []
+    for number, line in enumerate(lines, 1):
+        pairs = [(m[1], m[2].strip("\"'")) for m in _PAIR.finditer(line)]
+        if len(pairs) >= PAIRS_OF_A_LINE:
+            out.append(Raw(number, _PAIR.sub("", line).strip(), pairs))
+    return out
+
+
+def _tables(lines: list[str]) -> list[Raw]:
+    """Columns under one or two lines of names, most often with a rule beneath; a cell belongs to the name it stands under."""
+    out: list[Raw] = []
+    at = 0
+    while at < len(lines):
+        height = _header(lines, at)
+        if not height:
+            at += 1
+            continue
+        begin = at + height
+        names = lines[at:begin]
+        body = begin + 1 if begin < len(lines) and _RULE.match(lines[begin]) else begin
+        rows = []
+        while (
+            body < len(lines)
+            and len(_CELL.findall(lines[body])) > 1
+            and len(re.split(r" {2,}|\t", lines[body].strip())) > 2
+        ):
+            if not _RULE.match(lines[body]):
+                rows.append((body + 1, lines[body]))
+            body += 1
+        columns = _columns(names, [line for _, line in rows])
+        for number, line in rows:
+            pairs = [(name, line[low:high].strip(" |│")) for name, low, high in columns]
+            out.append(Raw(number, "", [(k, v) for k, v in pairs if v]))
+        at = max(body, begin)
+    return out
+
+
+def _header(lines: list[str], at: int) -> int:
+    """How many lines of names a table begins with here; 0 where none does."""
+    words = [
+        len(re.split(r" {2,}|\t| *[|│] *", lines[n].strip(" |│"))) if n < len(lines) and lines[n].strip() else 0
+        for n in (at, at + 1, at + 2)
+    ]
+    if words[0] < 3 or any(ch.isdigit() for ch in re.sub(r"[A-Za-z]+\d|\d[A-Za-z]+", "", lines[at])):
+        return 0
+    if at + 1 < len(lines) and _RULE.match(lines[at + 1]):
+        return 1
+    if at + 2 < len(lines) and _RULE.match(lines[at + 2]) and words[1] > 1:
+        return 2
+    return 1 if words[1] >= 3 and any(ch.isdigit() for ch in lines[at + 1]) and not _KEYED.match(lines[at]) else 0
+
+
+def _columns(names: list[str], rows: list[str]) -> list[tuple[str, int, int]]:
+    """(name, from, to) of every column: gaps are where every line of the table has a blank."""
+    width = max((len(line) for line in (*names, *rows)), default=0)
+    lines = [line.ljust(width) for line in (*names, *rows)]
+    blank = [all(line[n] in " |│\t" for line in lines) for n in range(width)]
+    out: list[tuple[str, int, int]] = []
+    start = None
+    for n in range(width + 1):
+        filled = n < width and not blank[n]
+        if filled and start is None:
+            start = n
+        elif (
+            not filled
+            and start is not None
+            and (
+                n == width
+                or n + 1 >= width
+                or blank[n + 1]
+                or any(line[n] in "|│" for line in lines)
+                or _apart(rows, n)
+            )
+        ):
+            name = " ".join(line[start:n].strip(" |│") for line in names if line[start:n].strip(" |│"))
+            out.append((name, start, n))
+            start = None
+    return out
+
+
+def _apart(rows: list[str], at: int) -> bool:
+    """One blank between two columns of values alone."""
+    return all(len(row) <= at or row[at] == " " for row in rows)
+
+
+def _separated(lines: list[str]) -> list[Raw]:
+    """A line of names and lines of values, with the same sign between them."""
+    full = [(n, line) for n, line in enumerate(lines, 1) if line.strip()]
+    for sign in (";", "\t", ",", "|"):
+        for at, (_, line) in enumerate(full[:12]):
+            names = [name.strip(" \"'") for name in line.split(sign)]
+            if len(names) < 4 or any(name[:1].isdigit() for name in names):
+                continue
+            rows = [(n, [v.strip(" \"'") for v in row.split(sign)]) for n, row in full[at + 1 :]]
+            good = [(n, row) for n, row in rows if len(row) == len(names)]
+            if good:
+                return [Raw(n, "", [(k, v) for k, v in zip(names, row, strict=True) if v]) for n, row in good]
+    return []
+
+
+def _paragraphs(lines: list[str]) -> list[Raw]:
+    """Lines of a key and a value under a line that says of whom; one that is indented less, or comes after an empty line, begins anew."""
+    out: list[Raw] = []
+    under: list[tuple[int, str]] = []
+    empty = True
+    for number, line in enumerate(lines, 1):
+        if not line.strip():
+            empty = True
+            continue
+        depth = len(line) - len(line.lstrip())
+        keyed = _KEYED.match(line)
+        while under and under[-1][0] >= depth:
+            under.pop()
+        title = keyed is None or not keyed[2]
+        if title and depth == 0:
+            out.append(Raw(number, line.strip().rstrip(":")))
+            under = []
+        elif keyed is None or not keyed[2]:
+            if out:
+                out[-1].pairs += [(" ".join([*(u for _, u in under), m[1]]), m[2]) for m in _PAIR.finditer(line)]
+                if not _PAIR.search(line):
+                    out[-1].pairs.append((" ".join(u for _, u in under), line.strip().rstrip(":")))
+            under.append((depth, line.strip().rstrip(":")))
+        else:
+            if not out or (empty and depth == 0 and out[-1].pairs) or (depth == 0 and _again(out[-1], keyed[1])):
+                out.append(Raw(number))
+            out[-1].pairs.append((" ".join([*(u for _, u in under), keyed[1].strip()]), keyed[2]))
+        empty = False
+    return [raw for raw in out if raw.pairs]
+
+
+def _again(raw: Raw, key: str) -> bool:
+    """Does the first key of a record come again?"""
+    return bool(raw.pairs) and raw.pairs[0][0].lower() == key.strip().lower()
