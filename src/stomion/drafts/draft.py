@@ -81,7 +81,8 @@ def _site(things: list[Thing]) -> str:
         if thing.kind != "system":
             continue
         for statement in thing.body:
-            if statement.words and set(w.parts_of(statement.words[0])) & w.NAME and len(statement.words) > 1:
+            first = statement.words[0] if statement.words else ""
+            if (first.lower() in w.NAME or set(w.parts_of(first)) & w.NAME) and len(statement.words) > 1:
                 return statement.words[1]
         if thing.name:
             return thing.name
@@ -163,7 +164,7 @@ def _suites(things: list[Thing]) -> Suites:
         if thing.kind != "proposal" or not thing.name:
             continue
         words = [word for _, s in thing.leaves() for word in s.words]
-        phase = phase_of(words[:4]) or phase_of([thing.name])
+        phase = phase_of([thing.label]) or phase_of(words[:4]) or phase_of([thing.name])
         with contextlib.suppress(ValueError):
             found = combination(words, "IKE" if phase == 1 else "ESP")
             if found is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 
 from stomion.drafts import words as w
@@ -34,8 +35,10 @@ class _Said:
     """`source_to` or `destination_to`, once an action names it."""
     given: str = ""
     name: str = ""
+    ports: list[str] = field(default_factory=list)
 
 
+_PORT = re.compile(r"\d{1,5}(?:-\d{1,5})?")
 _ROLES: tuple[tuple[str, frozenset[str]], ...] = (
     ("source", w.SOURCE), ("destination", w.DESTINATION), ("service", w.SERVICE), ("in_interface", w.ENTERS),
     ("out_interface", w.LEAVES), ("via", w.VIA), ("on", w.ON),
@@ -105,7 +108,7 @@ def _scan(thing: Thing, names: Names) -> _Said:
         elif w.is_mask(word):
             continue
         elif network[0] and not (role == "service"):
-            if w.is_mask(following):
+            if w.is_mask(following) or (word == following == "0.0.0.0"):  # noqa: S104
                 network, skip = (w.network_of(f"{word}/{following}"),), True
             _place_network(said, role, network)
             begun = True
@@ -121,11 +124,15 @@ def _scan(thing: Thing, names: Names) -> _Said:
         ):
             said.service += service
             begun = True
-        elif (low in w.NAME and starts) or (role == "name"):
-            if role == "name":
-                said.name, role = word, ""
-            else:
-                role = "name"
+        elif low in w.PORTS and not starts or (low in w.PORTS and not said.name):
+            role = "port"
+        elif role == "port" and _PORT.fullmatch(word):
+            said.ports.append(word)
+            begun = True
+        elif role == "name":
+            said.name, role = word, ""
+        elif low in w.NAME and not said.name:
+            role = "name"
         elif _act(said, low, role):
             begun = True
             role = (
@@ -197,12 +204,23 @@ def _act(said: _Said, word: str, role: str) -> bool:
     return False
 
 
-def _match(said: _Said) -> SheetMatch:
-    loose = list(said.loose)
-    destination = said.destination or (loose if said.source else [])
+def _services(said: _Said) -> tuple[str, ...]:
+    """Services, where protocols and ports may stand apart: `protocol tcp … port 443`."""
+    found = list(dict.fromkeys(said.service))
+    if said.ports and found and all(name in ("tcp", "udp", "sctp") for name in found):
+        found = [f"{name}/{port}" for name in found for port in said.ports]
+    return tuple(found)
+
+
+def _match(said: _Said, *, translating: bool = False) -> SheetMatch:
+    loose, source = list(said.loose), list(said.source)
+    if not source and not said.destination and len(loose) > 1:
+        source = [loose.pop(0)]
+    destination = said.destination or (loose if source else [])
+    out = said.values.get("out_interface") or (said.values.get("interface", "") if translating else "")
     return SheetMatch(
-        said.values.get("in_interface", ""), said.values.get("out_interface", ""), said.values.get("from_zone", ""),
-        said.values.get("to_zone", ""), tuple(said.source), tuple(destination), tuple(dict.fromkeys(said.service)),
+        said.values.get("in_interface", ""), out, said.values.get("from_zone", ""),
+        said.values.get("to_zone", ""), tuple(source), tuple(destination), _services(said),
     )  # fmt: skip
 
 
@@ -218,9 +236,9 @@ def translation_of(thing: Thing, names: Names) -> SheetTranslation | None:
     said = _scan(thing, names)
     if said.into and (said.given or said.loose):
         to = said.given or said.loose.pop()
-        return SheetTranslation({said.into: to}, _match(said), "")
+        return SheetTranslation({said.into: to}, _match(said, translating=True), "")
     if said.action in ("exempt", "masquerade"):
-        return SheetTranslation(said.action, _match(said), "")
+        return SheetTranslation(said.action, _match(said, translating=True), "")
     return None
 
 

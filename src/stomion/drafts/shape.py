@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import json
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -37,6 +39,12 @@ class Statement:
 
 def statements_of(text: str) -> list[Statement]:
     """The top of a configuration."""
+    start = text.lstrip()[:1]
+    if start == "{":
+        with contextlib.suppress(ValueError, RecursionError):
+            return _from_data(json.loads(text))
+    if start == "<":
+        return _tagged(re.sub(r"<!--.*?-->", lambda m: "\n" * m[0].count("\n"), text, flags=re.DOTALL))
     text = _BLOCK_COMMENT.sub(lambda m: "\n" * m[0].count("\n"), text.replace("\r\n", "\n").replace("\t", "    "))
     lines = [
         (n, "" if _COMMENT.match(line) else _TAIL_COMMENT.sub("", line)) for n, line in enumerate(text.split("\n"), 1)
@@ -101,15 +109,87 @@ def _indented(lines: list[tuple[int, str]]) -> list[Statement]:
         if not line.strip() or line.strip().lower() in _END or count > MAX_STATEMENTS:
             continue
         depth = len(line) - len(line.lstrip())
-        while open_ and open_[-1][0] >= depth:
+        body = line.lstrip()
+        while open_ and _is_over(open_[-1], depth, body[:2] == "- "):
             open_.pop()
-        found = _statement(line, number)
+        while body[:2] == "- ":
+            if not re.match(r"- +(?:- |[\w.-]+:(?:\s|$))", body):
+                body = body[2:].lstrip()
+                break
+            # An item that holds keys of its own is a block without a name.
+            item = Statement((), number)
+            _under(open_, out).append(item)
+            open_.append((depth, item))
+            rest = body[2:].lstrip()
+            depth += len(body) - len(rest)
+            body = rest
+        found = _statement(body, number)
         if not found.words:
             continue
-        (open_[-1][1].kids if open_ else out).append(found)
+        _under(open_, out).append(found)
         if len(open_) < MAX_DEPTH:
             open_.append((depth, found))
     return out
+
+
+def _is_over(held: tuple[int, Statement], depth: int, item: bool) -> bool:
+    """Does a line end what stands open? An item may stand as deep as the key that it is under, but not within another item."""
+    return held[0] > depth or (held[0] == depth and (not item or not held[1].words))
+
+
+def _under(open_: list[tuple[int, Statement]], out: list[Statement]) -> list[Statement]:
+    return open_[-1][1].kids if open_ else out
+
+
+_TAG = re.compile(
+    r"<(?P<close>/)?(?P<name>[A-Za-z][\w:.-]{0,80})(?P<attributes>(?:\s+[\w:.-]+\s*=\s*(?:\"[^\"]*\"|'[^']*'))*)\s*(?P<empty>/)?>|<[!?][^>]*>"
+)
+_ATTRIBUTE = re.compile(r"([\w:.-]+)\s*=\s*(?:\"([^\"]*)\"|'([^']*)')")
+
+
+def _tagged(text: str) -> list[Statement]:
+    """Elements as blocks; attributes and elements with a text alone are keys and values."""
+    out: list[Statement] = []
+    open_: list[Statement] = []
+    at, line = 0, 1
+    for m in _TAG.finditer(text):
+        inner = " ".join(text[at : m.start()].split())
+        line += text.count("\n", at, m.end())
+        at = m.end()
+        if inner and open_ and not open_[-1].kids:
+            open_[-1].words += _statement(inner, line).words
+        if m["name"] is None:
+            continue
+        if m["close"]:
+            if open_:
+                open_.pop()
+            continue
+        kids = [_keyed(f"{k}={a or b}", line) for k, a, b in _ATTRIBUTE.findall(m["attributes"])]
+        found = Statement((m["name"],), line, kids)
+        (open_[-1].kids if open_ else out).append(found)
+        if not m["empty"] and len(open_) < MAX_DEPTH:
+            open_.append(found)
+    return out
+
+
+def _from_data(data: object, depth: int = 0) -> list[Statement]:
+    """JSON: objects as blocks, lists of objects as blocks without a name, everything else as a key and its values."""
+    if not isinstance(data, dict) or depth > MAX_DEPTH:
+        return []
+    out = []
+    for key, value in data.items():
+        if isinstance(value, dict):
+            out.append(Statement((key,), 1, _from_data(value, depth + 1)))
+        elif isinstance(value, list) and any(isinstance(v, dict) for v in value):
+            out.append(Statement((key,), 1, [Statement((), 1, _from_data(v, depth + 1)) for v in value]))
+        else:
+            values = value if isinstance(value, list) else [value]
+            out.append(Statement((key, *(_plain(v) for v in values if v is not None)), 1))
+    return out
+
+
+def _plain(value: object) -> str:
+    return str(value).lower() if isinstance(value, bool) else str(value)
 
 
 def _braces(lines: list[tuple[int, str]]) -> list[Statement]:

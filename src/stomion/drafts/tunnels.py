@@ -122,7 +122,15 @@ def _tell(told: _Told, above: tuple[str, ...], statement: Statement, names: Name
         told.values.setdefault("interface", words[-1])
     elif any(sign in words for sign in _BETWEEN) or head & (w.NETWORKS - {"range"}) or _has_networks(words, names):
         _sides(told, above, words, "networks", names)
-    elif head & w.ENDPOINT or "between" in head:
+    elif (
+        head & w.ENDPOINT
+        or "between" in head
+        or (
+            len(words) == len(("key", "value"))
+            and _side_of(words[:1])
+            and (w.is_address(words[1]) or words[1].lower() in w.EVERYTHING)
+        )
+    ):
         _sides(told, above, words, "end", names)
     elif head & w.NAME and len(words) > 1 and not above:
         told.values.setdefault("name", " ".join(words[1:]))

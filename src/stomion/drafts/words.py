@@ -60,7 +60,7 @@ FAR = frozenset(
         "distant",
     }
 )
-NAME = frozenset({"name", "called", "label", "title", "hostname"})
+NAME = frozenset({"name", "called", "label", "title", "hostname", "host-name"})
 ZONE = frozenset({"zone", "side", "area", "trust", "segment"})
 IDENTITY = frozenset({"identity", "id", "identities", "identifier", "ident", "ids", "fqdn"})
 NETWORKS = frozenset({
@@ -157,6 +157,9 @@ SECRET = frozenset(
 SOURCE = frozenset({"source", "src", "from", "sender", "srcaddr", "source-address"})
 DESTINATION = frozenset({"destination", "dst", "dest", "to", "towards", "target", "dstaddr", "destination-address"})
 SERVICE = frozenset({"service", "services", "for", "app", "application", "protocol", "proto", "svc"})
+PORTS = frozenset(
+    {"port", "ports", "eq", "dport", "dports", "destination-port", "dst-port", "dstport", "destinationport"}
+)
 ENTERS = frozenset({"in", "entering", "enters", "inif", "iif", "ingress", "incoming", "inbound", "input", "arriving"})
 LEAVES = frozenset({"out", "leaving", "leaves", "outif", "oif", "egress", "outgoing", "outbound", "output", "exiting"})
 VIA = frozenset({"via", "through", "nexthop", "next-hop", "hop", "gateway", "gw", "next"})
@@ -169,7 +172,12 @@ HIDE = frozenset({"masquerade", "hide", "overload", "pat", "masq"})
 EXEMPT = frozenset(
     {
         "exempt",
+        "exclude",
+        "excluded",
         "exemption",
+        "exclude",
+        "excluded",
+        "none",
         "no-nat",
         "nonat",
         "bypass",
@@ -179,6 +187,7 @@ EXEMPT = frozenset(
         "unchanged",
         "except",
         "skip",
+        "none",
     }
 )
 
