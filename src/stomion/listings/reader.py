@@ -151,7 +151,8 @@ def _named(head: str) -> str:
     ):
         if m[1].lower() not in ("to", "with", "tunnel", "peer", "state", "status", "is", "of", "the"):
             return m[1]
-    return ""
+    words = head.split()
+    return words[0] if len(words) == 1 and re.fullmatch(r"[A-Za-z][\w.-]*", words[0]) else ""
 
 
 def _direction(bag: Iterable[str]) -> str:
@@ -226,6 +227,15 @@ def _take(found: _Found, words: list[str], value: str) -> None:
         and not _ADDRESS.search(value)
     ):
         found.name = value.split()[0].strip("\"',;")
+    elif (
+        bag & {"ike", "child", "sa", "esp", "ipsec", "phase"}
+        and len(value) < 40
+        and re.match(r"[A-Za-z]", value)
+        and state_of(value)
+    ):
+        if bag & {"child", "esp", "ipsec"}:
+            found.values.pop("state", None)
+        found.put("state", value)
     elif not words and state_of(value) and "state" not in found.values and len(value) < 40:
         found.put("state", value)
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 MOST_LINES, MOST_RECORDS = 20_000, 5_000
@@ -26,7 +28,9 @@ class Raw:
 def records_of(text: str) -> list[Raw]:
     """All records of a text, whatever their shape; empty for a text without any."""
     lines = text.split("\n")[:MOST_LINES]
-    found = _lines_of_pairs(lines) or _tables(lines) or _separated(lines) or _paragraphs(lines)
+    if text.lstrip()[:1] in ("{", "["):
+        return _from_data(text)[:MOST_RECORDS]
+    found = _lines_of_pairs(lines) or _free_lines(lines) or _tables(lines) or _separated(lines) or _paragraphs(lines)
     return found[:MOST_RECORDS]
 
 
@@ -37,6 +41,66 @@ def _lines_of_pairs(lines: list[str]) -> list[Raw]:
         if len(pairs) >= PAIRS_OF_A_LINE:
             out.append(Raw(number, _PAIR.sub("", line).strip(), pairs))
     return out
+
+
+_SPIS = re.compile(r"\bin(?:bound)?[ :=]+(?:spi[ :=]+)?(?:0x)?[0-9a-f]{8}\b", re.IGNORECASE)
+_SAID = re.compile(
+    r"\b(?P<key>in(?:bound)?|out(?:bound)?|up|age|rekey(?: in)?|expires(?: in)?|left|rx|tx|pfs|dh)[ :=]+(?P<value>(?:0x)?[0-9a-f]{8}\b|\d[\w:.]*(?: \w+)?)",
+    re.IGNORECASE,
+)
+_PEER = re.compile(r"(?<![\w.])\d{1,3}(?:\.\d{1,3}){3}(?![\w/]|\.\d)")
+_NUMBER = re.compile(r"^\s*[#\[(]?\d+[\]).:]?\s+")
+
+
+def _free_lines(lines: list[str]) -> list[Raw]:
+    """A line for each SA in words, where some line names its SPIs: `to-x 198.51.100.7 UP in c031f317 out c9e671ce up 54:01`."""
+    if not any(_SPIS.search(line) and _PEER.search(line) for line in lines):
+        return []
+    out = []
+    for number, line in enumerate(lines, 1):
+        peers = _PEER.findall(line)
+        body = _NUMBER.sub("", line)
+        if not peers or "=" in line:
+            continue
+        pairs = [("peer address", peers[-1])]
+        for m in _SAID.finditer(body):
+            hexadecimal = re.fullmatch(r"(?:0x)?[0-9a-f]{8}", m["value"], re.IGNORECASE)
+            pairs.append((f"{m['key']} spi" if hexadecimal else m["key"], m["value"]))
+        rest = _SAID.sub(" ", body[body.find(peers[-1]) + len(peers[-1]) :]).split()
+        pairs += [("state", rest[0])] if rest else []
+        pairs += [("algorithms", " ".join(rest[1:]))] if len(rest) > 1 else []
+        out.append(Raw(number, body[: body.find(peers[0])].strip(), pairs))
+    return out
+
+
+def _from_data(text: str) -> list[Raw]:
+    """Objects with values of their own in JSON; what stands in objects inside goes under their key."""
+    try:
+        data = json.loads(text)
+    except (ValueError, RecursionError):
+        return []
+    out: list[Raw] = []
+    todo: list[object] = [data]
+    while todo and len(out) < MOST_RECORDS:
+        one = todo.pop(0)
+        if isinstance(one, list):
+            todo += one
+        elif isinstance(one, dict):
+            pairs = list(_flat(one, ""))
+            if len(pairs) >= PAIRS_OF_A_LINE - 1:
+                out.append(Raw(1, "", pairs))
+            else:
+                todo += one.values()
+    return out
+
+
+def _flat(data: dict[str, object], above: str) -> Iterator[tuple[str, str]]:
+    for key, value in data.items():
+        name = f"{above} {key}".strip()
+        if isinstance(value, dict):
+            yield from _flat(value, name) if len(name) < 200 else ()
+        elif isinstance(value, str | int | float) and not isinstance(value, bool):
+            yield name, str(value)
 
 
 def _tables(lines: list[str]) -> list[Raw]:

@@ -14,7 +14,7 @@ _WORDS: tuple[tuple[SaState, str], ...] = (
      r"coming up|half[- ]?open|mm_\w*|am_\w*|phase ?1 only|establishing|dialing|retry\w*|attempt\w*|wait\w* for (?:peer|answer|response|reply)"),
     (SaState.IDLE, r"idle|standby|dormant|on[- ]?demand|trap\w*|routed|wait\w*|armed|ready for traffic|listen\w*|no traffic|quiet|asleep|sleeping"),
     (SaState.DOWN, r"down|fail\w*|dead|error|terminated|lost|off\b|disconnected|broken|stopped|disabled|timed? ?out|unreachable|rejected|none\b|dn\b|stop"),
-    (SaState.UP, r"up\b|establish\w*|active|installed|mature|ready|open\b|connected|running|alive|ok\b|estab?\b|qm_idle|online|secured?|working|act\b|on\b|live"),
+    (SaState.UP, r"up\b|establish\w*|active|installed|mature|ready|open\b|connected|running|alive|ok\b|est(?:ab)?\b|qm_idle|online|secured?|working|act\b|on\b|live"),
 )  # fmt: skip
 _COMPILED = tuple((state, re.compile(rf"\b(?:{words})", re.IGNORECASE)) for state, words in _WORDS)
 
