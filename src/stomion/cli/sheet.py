@@ -55,7 +55,8 @@ def new(
 
 @command.command(
     name="draft",
-    epilog="Example:\n\n\b\n  stomion sheet draft saltern.conf -o CASE/sites/saltern.toml\n\nLook the draft over: every value is the text's own.",
+    epilog="Example:\n\n\b\n  stomion sheet draft saltern.conf -o CASE/sites/saltern.toml\n\n"
+    "Look the draft over: every value is the text's own.",
 )
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option(

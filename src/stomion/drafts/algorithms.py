@@ -25,10 +25,9 @@ def phase_of(words: Sequence[str]) -> int | None:
     low = [word.lower() for word in words]
     parts = {p for word in words for p in w.parts_of(word)}
     joined = " ".join(low)
-    if re.search(r"\b(?:phase|stage|ph|p)[-_ .]?1\b", joined) or set(low) & w.PHASE_1 or parts & {"ike", "isakmp"}:
-        first = True
-    else:
-        first = False
+    first = bool(
+        re.search(r"\b(?:phase|stage|ph|p)[-_ .]?1\b", joined) or set(low) & w.PHASE_1 or parts & {"ike", "isakmp"}
+    )
     second = bool(
         re.search(r"\b(?:phase|stage|ph|p)[-_ .]?2\b", joined)
         or set(low) & w.PHASE_2

@@ -35,7 +35,7 @@ def draft_of(text: str) -> Draft:
     suites = _suites(things)
     used: set[int] = set()
 
-    def kept(kind: str, made: Iterable[tuple[Thing, object]]) -> list[object]:
+    def kept(made: Iterable[tuple[Thing, object]]) -> list[object]:
         out = []
         for thing, one in made:
             if one is not None:
@@ -43,10 +43,10 @@ def draft_of(text: str) -> Draft:
                 used.update(_lines(thing))
         return out
 
-    tunnels = kept("tunnel", ((t, tunnel_of(t, names, suites)) for t in things if t.kind == "tunnel"))
-    routes = kept("route", ((t, route_of(t, names)) for t in things if t.kind == "route"))
-    translations = kept("translation", ((t, translation_of(t, names)) for t in things if t.kind == "translation"))
-    filters = kept("filter", ((t, filter_of(t, names)) for t in things if t.kind == "filter"))
+    tunnels = kept((t, tunnel_of(t, names, suites)) for t in things if t.kind == "tunnel")
+    routes = kept((t, route_of(t, names)) for t in things if t.kind == "route")
+    translations = kept((t, translation_of(t, names)) for t in things if t.kind == "translation")
+    filters = kept((t, filter_of(t, names)) for t in things if t.kind == "filter")
     for thing in things:
         if thing.kind in ("interface", "network", "network-group", "service", "proposal", "system"):
             used.update(_lines(thing))
@@ -96,9 +96,7 @@ def _interface(thing: Thing) -> SheetInterface | None:
         words = statement.words
         for number, word in enumerate(words):
             following = words[number + 1] if number + 1 < len(words) else ""
-            found = (
-                w.interface_address(word, following) if w.is_mask(following) else w.interface_address(_as_prefix(word))
-            )
+            found = w.interface_address(word, following) if w.is_mask(following) else w.interface_address(word)
             if found:
                 addresses.append(found)
         parts = set(w.parts_of(words[0])) if words else set()
@@ -109,11 +107,6 @@ def _interface(thing: Thing) -> SheetInterface | None:
         elif not name and parts & w.NAME and len(words) > 1:
             name = words[1]
     return SheetInterface(name, tuple(dict.fromkeys(addresses)), zone) if name and addresses else None
-
-
-def _as_prefix(word: str) -> str:
-    """`192.0.2.1/255.255.255.0` is read as it stands by the address library; anything else is left alone."""
-    return word
 
 
 def _named(things: list[Thing], names: Names) -> None:

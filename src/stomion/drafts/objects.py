@@ -40,15 +40,9 @@ def things_of(top: list[Statement]) -> list[Thing]:
     found: dict[tuple[str, str], Thing] = {}
     out: list[Thing] = []
     for thing in _walk(top, 0):
-        if (
-            thing.kind in _LISTS
-            and thing.name.isdecimal()
-            and out
-            and (out[-1].kind, out[-1].name) == (thing.kind, thing.name)
-        ):
-            if not (_acts(out[-1]) and _acts(thing)):
-                out[-1].body += thing.body
-                continue
+        if out and _goes_on(out[-1], thing):
+            out[-1].body += thing.body
+            continue
         key = (thing.kind, thing.name)
         known = (
             found.get(key)
@@ -64,6 +58,12 @@ def things_of(top: list[Statement]) -> list[Thing]:
 
 
 _ACTIONS = w.ALLOW | w.DROP | w.REJECT | w.HIDE | w.EXEMPT | {"snat", "dnat"}
+
+
+def _goes_on(before: Thing, thing: Thing) -> bool:
+    """Is it one more line of the same numbered rule? Two lines that both say what to do are two rules of a list with that number."""
+    same = (before.kind, before.name) == (thing.kind, thing.name)
+    return same and thing.kind in _LISTS and thing.name.isdecimal() and not (_acts(before) and _acts(thing))
 
 
 def _acts(thing: Thing) -> bool:
@@ -146,7 +146,7 @@ def _numbered(words: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
 def _are_items(statement: Statement, kind: str) -> bool:
     """Is it a list of things, each a block without a name or with its name alone?"""
     plural = statement.words[-1].lower().endswith("s") and not statement.words[-1].lower().endswith("ss")
-    blocks = all(kid.kids and len(kid.words) < 2 for kid in statement.kids)
+    blocks = all(kid.kids and not kid.words[1:] for kid in statement.kids)
     named = all(not kid.words or not _kind(kid)[1] or kind == "tunnel" for kid in statement.kids)
     return blocks and (plural or all(not kid.words for kid in statement.kids)) and named
 
@@ -154,7 +154,7 @@ def _are_items(statement: Statement, kind: str) -> bool:
 def _is_one(statement: Statement) -> bool:
     """Is a block one rule, whose lines are keys with a value each?"""
     return all(
-        kid.words and len(kid.words) <= 3 and not kid.kids and not w.is_value(kid.words[0]) for kid in statement.kids
+        kid.words and len(kid.words) <= HEAD and not kid.kids and not w.is_value(kid.words[0]) for kid in statement.kids
     )
 
 

@@ -23,21 +23,154 @@ class Names:
 
 @dataclass(slots=True)
 class _Said:
-    """What a rule's words said so far."""
+    """What a rule's words said so far. `role` is what the next value is, by the last word that tells; `begun` is set once anything but a
+    name was said."""
 
+    names: Names
     source: list[str] = field(default_factory=list)
     destination: list[str] = field(default_factory=list)
     service: list[str] = field(default_factory=list)
+    ports: list[str] = field(default_factory=list)
     loose: list[str] = field(default_factory=list)
+    """Networks of which nothing tells what they are."""
     values: dict[str, str] = field(default_factory=dict)
     action: str = ""
     into: str = ""
     """`source_to` or `destination_to`, once an action names it."""
     given: str = ""
+    """The address that it is translated to."""
     name: str = ""
-    ports: list[str] = field(default_factory=list)
+    role: str = ""
+    begun: bool = False
+
+    def hear(self, words: list[tuple[str, bool]]) -> None:
+        """Every word with whether it stood in quotes."""
+        number = 0
+        while number < len(words):
+            word, quoted = words[number]
+            following = words[number + 1][0] if number + 1 < len(words) else ""
+            if quoted and not self.begun and not self.name:
+                self.name = word
+            elif not w.is_mask(word):
+                number += self._value(word, following) or self._other(word)
+            number += 1
+
+    def _value(self, word: str, following: str) -> int | None:
+        """Take a network or a service; the number of further words that belong to it, None where it is neither."""
+        masked = w.is_mask(following) or (word == following == NOWHERE)
+        network = self.names.networks.get(word) or (w.network_of(f"{word}/{following}" if masked else word),)
+        if network[0] and self.role != "service":
+            self._place(network)
+            self.begun = True
+            return int(masked)
+        service = self.names.services.get(word) or (w.service_of(word),)
+        alone = (
+            "/" in service[0]
+            or word.lower() in ("icmp", "esp", "ah")
+            or self.role in ("service", "source", "destination", "")
+        )
+        if service[0] and self.role != "action" and (word in self.names.services or alone):
+            self.service += service
+            self.begun = True
+            return 0
+        return None
+
+    def _place(self, network: tuple[str, ...]) -> None:
+        if self.role == "given" or (self.into and self.role == "action"):
+            self.given = self.given or network[0]
+        elif self.role == "via":
+            self.values.setdefault("via", network[0])
+        else:
+            {"source": self.source, "destination": self.destination}.get(self.role, self.loose).extend(network)
+
+    def _other(self, word: str) -> int:
+        """Take any other word: a name, a port, an action, an interface, a zone, or what the next value is."""
+        for take in (self._sign, self._named, self._act, self._where, self._role):
+            if take(word, word.lower()):
+                return 0
+        if self.role in ("from_zone", "to_zone", "in_interface", "out_interface"):
+            self.values.setdefault(self.role, word)
+            self.role = ""
+        elif not self.begun and not word.isdecimal() and not self.name:
+            self.name = word
+        elif word.lower() in w.HOLE:
+            self.values["type"] = "blackhole"
+        return 0
+
+    def _sign(self, _word: str, low: str) -> bool:
+        if low in ("=>", "->", "then", "action", "do", "verdict", "as"):
+            self.role, self.begun = "action", True
+            return True
+        return False
+
+    def _named(self, word: str, low: str) -> bool:
+        """A port after its word, or the rule's name after its."""
+        if self.role == "port" and _PORT.fullmatch(word):
+            self.ports.append(word)
+            self.begun = True
+        elif self.role == "name":
+            self.name, self.role = word, ""
+        elif low in w.PORTS:
+            self.role = "port"
+        elif low in w.NAME and not self.name:
+            self.role = "name"
+        else:
+            return False
+        return True
+
+    def _act(self, _word: str, low: str) -> bool:
+        """Take a word as the rule's action, where it is one."""
+        action = next((name for name, known in _ACTIONS if low in known), "")
+        into = next(
+            (name for name, known, kin in _INTO if low in known or (low in kin and self.role in ("action", "new"))), ""
+        )
+        if low == "interface" and self.role == "action":
+            action = "masquerade"
+        if not action and not into:
+            return False
+        self.action = self.action or action
+        self.into = into or self.into
+        self.begun = True
+        self.role = "given" if self.into and not self.given else ""
+        return True
+
+    def _where(self, word: str, low: str) -> bool:
+        """An interface or a zone that is known, or a word for everything."""
+        if word in self.names.interfaces and self.role in ("in_interface", "out_interface", "on", ""):
+            self.values.setdefault("interface" if self.role in ("on", "") else self.role, word)
+        elif low in w.EVERYTHING:
+            self.begun = True
+        elif (word in self.names.zones or low in _ZONES) and self.role in (
+            "source",
+            "destination",
+            "from_zone",
+            "to_zone",
+        ):
+            self.values.setdefault({"source": "from_zone", "destination": "to_zone"}.get(self.role, self.role), word)
+        else:
+            return False
+        return True
+
+    def _role(self, word: str, low: str) -> bool:
+        role = "new" if low == "new" else _role(word)
+        if role:
+            self.begun = True
+            self.role = "given" if self.into and not self.given and role == "destination" else role
+        return bool(role)
 
 
+NOWHERE = ".".join("0000")
+"""All zeros: an address and a mask of everything."""
+_ZONES = frozenset({"inside", "outside", "tunnel", "lan", "wan", "vpn", "internet", "dmz"})
+_ACTIONS = (
+    ("exempt", w.EXEMPT | {"not"}), ("masquerade", w.HIDE), ("allow", w.ALLOW), ("reject", w.REJECT), ("drop", w.DROP),
+)  # fmt: skip
+_INTO = (
+    ("source_to", frozenset({"snat", "source-nat"}), frozenset({"source", "src"})),
+    ("destination_to", frozenset({"dnat", "destination-nat"}), frozenset({"destination", "dst", "dest"})),
+)
+MOST_PARTS = 3
+"""Parts of a word from which on it is no plain key."""
 _PORT = re.compile(r"\d{1,5}(?:-\d{1,5})?")
 _ROLES: tuple[tuple[str, frozenset[str]], ...] = (
     ("source", w.SOURCE), ("destination", w.DESTINATION), ("service", w.SERVICE), ("in_interface", w.ENTERS),
@@ -66,17 +199,17 @@ def _role(word: str) -> str:
     first = parts[0] if parts else ""
     return (
         next((role for role, known in _ROLES if first in known and len(word) > len(first)), "")
-        if len(parts) < 3
+        if len(parts) < MOST_PARTS
         else ""
     )
 
 
-def _tokens(thing: Thing) -> list[tuple[str, bool, bool]]:
-    """(word, does it begin a statement, did it stand in quotes) of all that is said of a rule."""
-    out: list[tuple[str, bool, bool]] = []
+def _tokens(thing: Thing) -> list[tuple[str, bool]]:
+    """(word, did it stand in quotes) of all that is said of a rule."""
+    out: list[tuple[str, bool]] = []
 
     def add(statement: Statement) -> None:
-        out.extend((word, n == 0, n in statement.quoted) for n, word in enumerate(statement.words))
+        out.extend((word, n in statement.quoted) for n, word in enumerate(statement.words))
         for kid in statement.kids:
             add(kid)
 
@@ -86,122 +219,9 @@ def _tokens(thing: Thing) -> list[tuple[str, bool, bool]]:
 
 
 def _scan(thing: Thing, names: Names) -> _Said:
-    said = _Said()
-    role = ""
-    tokens = _tokens(thing)
-    begun = False
-    skip = False
-    for number, (word, starts, quoted) in enumerate(tokens):
-        if skip:
-            skip = False
-            continue
-        low = word.lower()
-        following = tokens[number + 1][0] if number + 1 < len(tokens) else ""
-        network, service = (
-            names.networks.get(word) or (w.network_of(word),),
-            names.services.get(word) or (w.service_of(word),),
-        )
-        if low in ("=>", "->", "then", "action", "do", "verdict", "as"):
-            role, begun = "action", True
-        elif quoted and not begun and not said.name:
-            said.name = word
-        elif w.is_mask(word):
-            continue
-        elif network[0] and not (role == "service"):
-            if w.is_mask(following) or (word == following == "0.0.0.0"):  # noqa: S104
-                network, skip = (w.network_of(f"{word}/{following}"),), True
-            _place_network(said, role, network)
-            begun = True
-        elif (
-            service[0]
-            and (
-                word in names.services
-                or "/" in service[0]
-                or role in ("service", "source", "destination", "")
-                or low in ("icmp", "esp", "ah")
-            )
-            and role != "action"
-        ):
-            said.service += service
-            begun = True
-        elif low in w.PORTS and not starts or (low in w.PORTS and not said.name):
-            role = "port"
-        elif role == "port" and _PORT.fullmatch(word):
-            said.ports.append(word)
-            begun = True
-        elif role == "name":
-            said.name, role = word, ""
-        elif low in w.NAME and not said.name:
-            role = "name"
-        elif _act(said, low, role):
-            begun = True
-            role = (
-                {"source_to": "given", "destination_to": "given"}.get(said.into, "")
-                if said.into and not said.given
-                else ""
-            )
-        elif word in names.interfaces and role in ("in_interface", "out_interface", "on", ""):
-            said.values.setdefault("interface" if role in ("on", "") else role, word)
-        elif low in w.EVERYTHING:
-            begun = True
-        elif (
-            word in names.zones or low in ("inside", "outside", "tunnel", "lan", "wan", "vpn", "internet", "dmz")
-        ) and role in ("source", "destination", "from_zone", "to_zone"):
-            said.values.setdefault({"source": "from_zone", "destination": "to_zone"}.get(role, role), word)
-        elif low == "new":
-            role, begun = "new", True
-        elif _role(word):
-            role, begun = _role(word), True
-            if said.into and not said.given and role == "destination":
-                role = "given"
-        elif role in ("from_zone", "to_zone", "in_interface", "out_interface") and not starts:
-            said.values.setdefault(role, word)
-            role = ""
-        elif not begun and not word.isdecimal() and not said.name:
-            said.name = word
-        elif low in w.HOLE or low in ("type",):
-            said.values["type"] = "blackhole" if low in w.HOLE else said.values.get("type", "")
+    said = _Said(names)
+    said.hear(_tokens(thing))
     return said
-
-
-def _place_network(said: _Said, role: str, network: tuple[str, ...]) -> None:
-    if role == "given" or (said.into and role == "action"):
-        said.given = said.given or network[0]
-    elif role == "source":
-        said.source += network
-    elif role == "destination":
-        said.destination += network
-    elif role == "via":
-        said.values.setdefault("via", network[0])
-    else:
-        said.loose += network
-
-
-def _act(said: _Said, word: str, role: str) -> bool:
-    """Take a word as the rule's action, where it is one."""
-    for action, known in (
-        ("exempt", w.EXEMPT),
-        ("masquerade", w.HIDE),
-        ("allow", w.ALLOW),
-        ("reject", w.REJECT),
-        ("drop", w.DROP),
-    ):
-        if word in known:
-            said.action = said.action or action
-            return True
-    if word == "not":
-        said.action = said.action or "exempt"
-        return True
-    if word in ("snat", "source-nat") or (word in ("source", "src") and role in ("action", "new")):
-        said.into = "source_to"
-        return True
-    if word in ("dnat", "destination-nat") or (word in ("destination", "dst", "dest") and role in ("action", "new")):
-        said.into = "destination_to"
-        return True
-    if word == "interface" and role == "action":
-        said.action = said.action or "masquerade"
-        return True
-    return False
 
 
 def _services(said: _Said) -> tuple[str, ...]:
@@ -245,7 +265,7 @@ def translation_of(thing: Thing, names: Names) -> SheetTranslation | None:
 def route_of(thing: Thing, names: Names) -> SheetRoute | None:
     """A route; None without a destination."""
     said = _scan(thing, names)
-    words = {word.lower() for word, _, _ in _tokens(thing)}
+    words = {word.lower() for word, _ in _tokens(thing)}
     nets = [*said.loose, *said.destination]
     destination = nets[0] if nets else "0.0.0.0/0" if words & w.DEFAULT else ""
     via = said.values.get("via", "")

@@ -10,6 +10,8 @@ from dataclasses import dataclass, field
 
 MAX_STATEMENTS = 50_000
 MAX_DEPTH = 24
+SEVERAL = 3
+"""Lines that end with a semicolon from which on it ends every statement."""
 _BLOCK_COMMENT = re.compile(r"/\*[^*]*(?:\*(?!/)[^*]*)*\*/")
 _COMMENT = re.compile(r"^\s*(?:[!#;]|//|--\s|rem\s)", re.IGNORECASE)
 _TAIL_COMMENT = re.compile(r"\s(?:#|//|!)\s.*$")
@@ -194,7 +196,7 @@ def _plain(value: object) -> str:
 
 def _braces(lines: list[tuple[int, str]]) -> list[Statement]:
     """Blocks in braces; a pair of braces on one line without a statement's end inside is a list of values."""
-    ends = sum(line.rstrip().endswith(";") for _, line in lines) > 2
+    ends = sum(line.rstrip().endswith(";") for _, line in lines) >= SEVERAL
     out: list[Statement] = []
     open_: list[Statement] = []
     buffer, began, values = "", 0, 0

@@ -62,7 +62,8 @@ def tunnel_of(thing: Thing, names: Names, suites: Suites) -> SheetTunnel | None:
     dpd = SheetDpd(told.interval, told.retries) if told.interval is not None else None
     return SheetTunnel(
         thing.name or v.get("name", ""), v.get("peer_site", ""), v.get("local", ""), v.get("peer", ""), told.ike, v.get("mode", ""),
-        v.get("initiate", ""), v.get("auth", ""), v.get("local_id", ""), v.get("remote_id", ""), "", "route" if bound else "policy", bound, "", "",
+        v.get("initiate", ""), v.get("auth", ""), v.get("local_id", ""), v.get("remote_id", ""), "", "route" if bound else "policy",
+        bound, "", "",
         tuple(dict.fromkeys(told.near)), tuple(dict.fromkeys(told.far)), dpd, "", told.phases[0].all(), told.phases[1].all(),
     )  # fmt: skip
 
@@ -103,7 +104,7 @@ def _tell(told: _Told, above: tuple[str, ...], statement: Statement, names: Name
     if _proposals(told, above, words, suites):
         return
     if bag & w.DPD:
-        _dpd(told, words, bag)
+        _dpd(told, words)
     elif head & w.IDENTITY and not head & w.NETWORKS:
         _sides(told, above, words, "id", names)
     elif (
@@ -165,7 +166,7 @@ def _proposals(told: _Told, above: tuple[str, ...], words: tuple[str, ...], suit
     return bool(kind)
 
 
-def _dpd(told: _Told, words: tuple[str, ...], bag: frozenset[str]) -> None:
+def _dpd(told: _Told, words: tuple[str, ...]) -> None:
     """The interval is the length of time, or what stands after a word for it; the other number counts the tries."""
     role = ""
     for number, word in enumerate(words):
@@ -249,7 +250,7 @@ def _values(words: tuple[str, ...], number: int, topic: str, names: Names) -> tu
     if topic == "id":
         return (word,) if w.is_address(word) else ()
     if topic == "networks" and word in names.networks:
-        return names.networks[word]
+        return tuple(map(_whole, names.networks[word]))
     if word.lower() in w.EVERYTHING and number:
         return ("any",) if topic == "end" else ("0.0.0.0/0",)
     if number and w.is_mask(word) and w.is_address(words[number - 1]):
@@ -273,9 +274,13 @@ def _values(words: tuple[str, ...], number: int, topic: str, names: Names) -> tu
     network = w.network_of(f"{word}/{following}") if w.is_address(word) and w.is_mask(following) else w.network_of(word)
     if topic == "end":
         return (word,) if w.is_address(word) else ()
-    if network and "/" not in network and "-" not in network:
-        network += "/128" if ":" in network else "/32"
-    return (network,) if network else ()
+    return (_whole(network),) if network else ()
+
+
+def _whole(network: str) -> str:
+    """One address as the prefix that it is."""
+    alone = "/" not in network and "-" not in network
+    return network + ("/128" if ":" in network else "/32") if alone else network
 
 
 def _put(told: _Told, topic: str, side: str, value: str) -> None:

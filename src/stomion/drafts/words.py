@@ -34,9 +34,11 @@ KINDS: tuple[tuple[str, frozenset[str]], ...] = (
     ("interface", frozenset({"interface", "port", "iface", "nic", "ethernet", "adapter", "interfaces", "ports", "intf"})),
     ("route", frozenset({"route", "routes", "routing", "static-route", "static-routes", "gateway-route"})),
     ("translation", frozenset({"nat", "translation", "translate", "translations", "snat", "dnat", "address-translation", "xlate"})),
-    ("filter", frozenset({"filter", "filters", "rule", "rules", "firewall", "acl", "access-list", "access-rule", "security-policy", "policy"})),
+    ("filter", frozenset({"filter", "filters", "rule", "rules", "firewall", "acl", "access-list", "access-rule",
+        "security-policy", "policy"})),
     ("network", frozenset({"network", "address", "net", "object", "host", "subnet", "alias", "networks", "addresses", "objects", "range"})),
-    ("system", frozenset({"system", "device", "gateway", "hostname", "box", "unit", "appliance", "node", "general", "global", "name", "router"})),
+    ("system", frozenset({"system", "device", "gateway", "hostname", "box", "unit", "appliance", "node", "general", "global",
+        "name", "router"})),
 )  # fmt: skip
 """What a statement is about, by its first word; the first kind that fits is taken."""
 
@@ -64,11 +66,13 @@ NAME = frozenset({"name", "called", "label", "title", "hostname", "host-name"})
 ZONE = frozenset({"zone", "side", "area", "trust", "segment"})
 IDENTITY = frozenset({"identity", "id", "identities", "identifier", "ident", "ids", "fqdn"})
 NETWORKS = frozenset({
-    "networks", "network", "net", "nets", "subnet", "subnets", "traffic", "selector", "selectors", "carries", "carry", "protects", "protect",
+    "networks", "network", "net", "nets", "subnet", "subnets", "traffic", "selector", "selectors", "carries", "carry", "protects",
+        "protect",
     "protected", "lan", "lans", "domain", "ts", "range", "ranges", "prefix", "prefixes", "encrypts", "reach", "behind",
 })  # fmt: skip
 ENDPOINT = frozenset({
-    "end", "endpoint", "endpoints", "ends", "ip", "address", "addr", "gateway", "gw", "between", "peer", "host", "outer", "public", "source",
+    "end", "endpoint", "endpoints", "ends", "ip", "address", "addr", "gateway", "gw", "between", "peer", "host", "outer",
+        "public", "source",
     "destination", "wan",
 })  # fmt: skip
 SITE = frozenset({"site", "office", "place", "location"})
@@ -175,8 +179,6 @@ EXEMPT = frozenset(
         "exclude",
         "excluded",
         "exemption",
-        "exclude",
-        "excluded",
         "none",
         "no-nat",
         "nonat",
@@ -187,7 +189,6 @@ EXEMPT = frozenset(
         "unchanged",
         "except",
         "skip",
-        "none",
     }
 )
 

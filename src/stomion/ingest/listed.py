@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from stomion.ingest.files import open_input
 from stomion.ingest.item import Item
 from stomion.ingest.nothing import is_text
@@ -12,20 +14,30 @@ from stomion.vocabulary.clean import clean
 MOST_BYTES = 4 << 20
 """Of a listing; what stands beyond is not read."""
 MOST_LISTED = 5_000
-_WORDS = (b"spi", b"state", b"status", b"peer", b"tunnel")
+LOOKED_AT = 8_192
+"""Bytes by which a listing is known: it begins at the top."""
+_STAMP = re.compile(rb"(?:<\d+>)?\s*(?:\[?\d{2,4}[-/.:]\d\d[-/.:]\d|\[?[A-Z][a-z]{2} +\d|\[?\d{9,})")
+_WORDS = (b"spi", b"state", b"status", b"peer", b"tunnel", b"child", b"connection", b"inbound")
 _TELLING = ("packets_in", "packets_out", "bytes_in", "age_s", "expires_in_s", "rekey_in_s")
 
 
 def _fits(item: Item, head: bytes) -> bool:
     """Is it a listing and no log? Its records fill most of it, each has a state or SPIs that are understood, and one tells how an SA
     fares."""
-    low = head[:65_536].lower()
-    if not item.site or not is_text(head) or sum(word in low for word in _WORDS) < 2:
+    head = head[:LOOKED_AT]
+    low = head.lower()
+    if not item.site or sum(word in low for word in _WORDS) < 2 or _is_stamped(head) or not is_text(head):
         return False
     found = listed_of(_text(head), item.name, item.site)
     if not found or not all(one.sa.state is not None or one.sa.spi_in for one in found):
         return False
     return any(_tells(one) for one in found) and _is_filled(head, found)
+
+
+def _is_stamped(head: bytes) -> bool:
+    """Do most of its lines begin with a time, as a log's do? That is seen much sooner than what they tell."""
+    lines = [line for line in head.split(b"\n")[:20] if line.strip()]
+    return 2 * sum(_STAMP.match(line) is not None for line in lines) > len(lines)
 
 
 def _tells(one: Listed) -> bool:

@@ -71,6 +71,8 @@ _ADDRESS = re.compile(
 _COUNT = re.compile(r"(\d[\d,' ]*)\s*(packets?|pkts?|bytes?|octets?|k?b\b|[kmg]ib\b|[kmg]b\b)", re.IGNORECASE)
 _SCALE = {"kb": 1_000, "kib": 1_024, "mb": 1_000_000, "mib": 1 << 20, "gb": 10**9, "gib": 1 << 30}
 _DATE = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:?\d\d)?")
+MOST_STATE = 40
+"""Characters of a state in words."""
 LEAST = 2
 """Things about an SA that a record must tell to be one."""
 
@@ -111,7 +113,7 @@ def listed_of(text: str, file: str, site: str) -> list[Listed]:
             found.peers or found.loose or found.name
         ) < LEAST:
             continue
-        out.append(_listed(found, raw, Provenance(file, site, line=raw.line), at))
+        out.append(_listed(found, Provenance(file, site, line=raw.line or None, record=raw.entry), at))
     return out
 
 
@@ -229,14 +231,14 @@ def _take(found: _Found, words: list[str], value: str) -> None:
         found.name = value.split()[0].strip("\"',;")
     elif (
         bag & {"ike", "child", "sa", "esp", "ipsec", "phase"}
-        and len(value) < 40
+        and len(value) < MOST_STATE
         and re.match(r"[A-Za-z]", value)
         and state_of(value)
     ):
         if bag & {"child", "esp", "ipsec"}:
             found.values.pop("state", None)
         found.put("state", value)
-    elif not words and state_of(value) and "state" not in found.values and len(value) < 40:
+    elif not words and state_of(value) and "state" not in found.values and len(value) < MOST_STATE:
         found.put("state", value)
 
 
@@ -322,7 +324,7 @@ def _is_address(text: str) -> bool:
     return True
 
 
-def _listed(found: _Found, raw: Raw, where: Provenance, at: float | None) -> Listed:
+def _listed(found: _Found, where: Provenance, at: float | None) -> Listed:
     v = found.values
     words = str(v.get("state", ""))
     moment = v.get("at", at)

@@ -12,17 +12,23 @@ _PAIR = re.compile(r"([A-Za-z][\w.%/-]*)=(\"[^\"]*\"|'[^']*'|[^\s,;]+)")
 _KEYED = re.compile(r"^\s*[-*•|]?\s*([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*?)\s*$")
 _RULE = re.compile(r"^[\s\-=+|_*─━═┄┼│]{6,}$")
 _CELL = re.compile(r"\S+(?: \S+)*")
+MOST_KEY = 200
+"""Characters of a key with what it stands under."""
+COLUMNS = 3
+"""Columns from which on a line may be a table's."""
 PAIRS_OF_A_LINE = 4
 """Keys and values from which on a line is a record of its own."""
 
 
 @dataclass(slots=True)
 class Raw:
-    """`pairs` are (key with the words it stands under, value), in their order; `head` is the line above them."""
+    """`pairs` are (key with the words it stands under, value), in their order; `head` is the line above them. `line` is 0 for an object of
+    JSON, of which `entry` counts."""
 
     line: int
     head: str = ""
     pairs: list[tuple[str, str]] = field(default_factory=list)
+    entry: int | None = None
 
 
 def records_of(text: str) -> list[Raw]:
@@ -45,7 +51,8 @@ def _lines_of_pairs(lines: list[str]) -> list[Raw]:
 
 _SPIS = re.compile(r"\bin(?:bound)?[ :=]+(?:spi[ :=]+)?(?:0x)?[0-9a-f]{8}\b", re.IGNORECASE)
 _SAID = re.compile(
-    r"\b(?P<key>in(?:bound)?|out(?:bound)?|up|age|rekey(?: in)?|expires(?: in)?|left|rx|tx|pfs|dh)[ :=]+(?P<value>(?:0x)?[0-9a-f]{8}\b|\d[\w:.]*(?: \w+)?)",
+    r"\b(?P<key>in(?:bound)?|out(?:bound)?|up|age|rekey(?: in)?|expires(?: in)?|left|rx|tx|pfs|dh)[ :=]+"
+    r"(?P<value>(?:0x)?[0-9a-f]{8}\b|\d[\w:.]*(?: (?:s|sec\w*|min\w*|h|hours?|d|days?)\b)?)",
     re.IGNORECASE,
 )
 _PEER = re.compile(r"(?<![\w.])\d{1,3}(?:\.\d{1,3}){3}(?![\w/]|\.\d)")
@@ -88,7 +95,7 @@ def _from_data(text: str) -> list[Raw]:
         elif isinstance(one, dict):
             pairs = list(_flat(one, ""))
             if len(pairs) >= PAIRS_OF_A_LINE - 1:
-                out.append(Raw(1, "", pairs))
+                out.append(Raw(0, "", pairs, len(out)))
             else:
                 todo += one.values()
     return out
@@ -98,7 +105,7 @@ def _flat(data: dict[str, object], above: str) -> Iterator[tuple[str, str]]:
     for key, value in data.items():
         name = f"{above} {key}".strip()
         if isinstance(value, dict):
-            yield from _flat(value, name) if len(name) < 200 else ()
+            yield from _flat(value, name) if len(name) < MOST_KEY else ()
         elif isinstance(value, str | int | float) and not isinstance(value, bool):
             yield name, str(value)
 
@@ -119,7 +126,7 @@ def _tables(lines: list[str]) -> list[Raw]:
         while (
             body < len(lines)
             and len(_CELL.findall(lines[body])) > 1
-            and len(re.split(r" {2,}|\t", lines[body].strip())) > 2
+            and len(re.split(r" {2,}|\t", lines[body].strip())) >= COLUMNS
         ):
             if not _RULE.match(lines[body]):
                 rows.append((body + 1, lines[body]))
@@ -138,13 +145,13 @@ def _header(lines: list[str], at: int) -> int:
         len(re.split(r" {2,}|\t| *[|│] *", lines[n].strip(" |│"))) if n < len(lines) and lines[n].strip() else 0
         for n in (at, at + 1, at + 2)
     ]
-    if words[0] < 3 or any(ch.isdigit() for ch in re.sub(r"[A-Za-z]+\d|\d[A-Za-z]+", "", lines[at])):
+    if words[0] < COLUMNS or any(ch.isdigit() for ch in re.sub(r"[A-Za-z]+\d|\d[A-Za-z]+", "", lines[at])):
         return 0
     if at + 1 < len(lines) and _RULE.match(lines[at + 1]):
         return 1
     if at + 2 < len(lines) and _RULE.match(lines[at + 2]) and words[1] > 1:
         return 2
-    return 1 if words[1] >= 3 and any(ch.isdigit() for ch in lines[at + 1]) and not _KEYED.match(lines[at]) else 0
+    return 1 if words[1] >= COLUMNS and any(ch.isdigit() for ch in lines[at + 1]) and not _KEYED.match(lines[at]) else 0
 
 
 def _columns(names: list[str], rows: list[str]) -> list[tuple[str, int, int]]:
@@ -186,7 +193,7 @@ def _separated(lines: list[str]) -> list[Raw]:
     for sign in (";", "\t", ",", "|"):
         for at, (_, line) in enumerate(full[:12]):
             names = [name.strip(" \"'") for name in line.split(sign)]
-            if len(names) < 4 or any(name[:1].isdigit() for name in names):
+            if len(names) < PAIRS_OF_A_LINE or any(name[:1].isdigit() for name in names):
                 continue
             rows = [(n, [v.strip(" \"'") for v in row.split(sign)]) for n, row in full[at + 1 :]]
             good = [(n, row) for n, row in rows if len(row) == len(names)]

@@ -190,15 +190,16 @@ def with_own(known: tuple[Sa, ...], listed: list[Sa]) -> tuple[Sa, ...]:
             rows.append(sa)
             continue
         told = {f: v for f in _FIELDS if (v := getattr(sa, f)) not in (None, "")}
-        rows[at] = replace(
-            rows[at], **{f: v for f, v in told.items() if f in ("state", "words") or getattr(rows[at], f) in (None, "")}
-        )
+        known_ = rows[at]
+        rows[at] = replace(known_, **{f: v for f, v in told.items() if f in _LEADS or getattr(known_, f) in (None, "")})
     return tuple(rows)
 
 
+_LEADS = ("state", "words")
+"""What a listing knows best."""
 _FIELDS = (
-    "encryption", "integrity", "group", "encapsulation", "up_since", "at", "age_s", "rekey_in_s", "expires_in_s", "packets_in", "packets_out",
-    "bytes_in", "bytes_out", "state", "words",
+    "encryption", "integrity", "group", "encapsulation", "up_since", "at", "age_s", "rekey_in_s", "expires_in_s", "packets_in",
+    "packets_out", "bytes_in", "bytes_out", "state", "words",
 )  # fmt: skip
 
 

@@ -1,0 +1,183 @@
+"""Configurations of invented makes in many shapes: each the same gateway, and each the same sheet."""
+
+from __future__ import annotations
+
+import tomllib
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner
+from hypothesis import given
+from hypothesis import strategies as st
+
+from stomion.cli.sheet import draft as command
+from stomion.drafts.draft import draft_of
+from stomion.drafts.shape import statements_of
+from stomion.errors import UsageError
+from stomion.ingest.sheet import read_sheet
+from stomion.jobs.sheets import drafted
+from stomion.model.site import SheetFilter, SheetMatch, SheetProposal, SheetRoute, SheetTranslation
+
+HERE = Path(__file__).parent
+SHAPES = ("commands", "items", "stanzas", "objects", "elements")
+KEY = "abc-Def?12"
+BRACES = """
+/* kept by hand; was
+   203.0.113.200 once */
+gateway saltern {
+  lamp green;
+  interface wan { inet 203.0.113.10/29; zone outer; }
+  interface lan { inet 10.64.0.1/24; zone inner; }
+  route default through 203.0.113.9 on wan;
+}
+tunnel "to-quayhead" {
+  between 203.0.113.10 and 192.0.2.10;
+  exchange ikev2;
+  opens always;
+  identity local saltern.lanternreef.example remote quayhead.lanternreef.example;
+  proof psk "abc-Def?12";
+  proposal ike { cipher aes-cbc 256; mac sha-256; dh modp2048; lifetime 8 hours; }
+  proposal esp { cipher aes-cbc 256; mac sha-256; pfs modp2048; lifetime 1 hour; }
+  carries { 10.64.0.0/24, 10.65.0.0/24 } <-> 10.96.0.0/24;
+  probe-peer every 10 seconds, 3 retries;
+}
+nat {
+  out wan source 10.64.0.0/24 destination 10.96.0.0/24 => no-nat;
+  out wan source 10.64.0.0/24 => masquerade;
+}
+filter {
+  "web": source 10.96.0.0/24 destination 10.64.0.0/24 service tcp/443 => allow;
+  "rest": any => deny;
+}
+"""
+
+
+def _text(shape: str) -> str:
+    return BRACES if shape == "braces" else (HERE / f"{shape}.conf").read_text()
+
+
+@pytest.mark.parametrize("shape", [*SHAPES, "braces"])
+def test_the_same_gateway_in_every_shape(shape: str) -> None:
+    sheet = draft_of(_text(shape)).sheet
+    assert sheet.site == "saltern"
+    assert [a for i in sheet.interface for a in i.addresses] == ["203.0.113.10/29", "10.64.0.1/24"]
+    assert [i.zone for i in sheet.interface] == ["outer", "inner"]
+    (tunnel,) = sheet.tunnel
+    assert (tunnel.name, tunnel.local, tunnel.peer, tunnel.ike) == ("to-quayhead", "203.0.113.10", "192.0.2.10", 2)
+    assert (tunnel.auth, tunnel.local_id, tunnel.remote_id) == (
+        "psk", "saltern.lanternreef.example", "quayhead.lanternreef.example",
+    )  # fmt: skip
+    assert (tunnel.local_ts[0], tunnel.remote_ts) == ("10.64.0.0/24", ("10.96.0.0/24",))
+    assert tunnel.dpd is not None and (tunnel.dpd.interval_s, tunnel.dpd.retries) == (10, 3)
+    assert tunnel.ike_proposal == (SheetProposal(("AES-CBC-256",), ("HMAC-SHA2-256-128",), (), (14,), 28_800),)
+    assert [p.lifetime_s for p in tunnel.esp_proposal] == [3600]
+    assert sheet.route[0] in (SheetRoute("0.0.0.0/0", "203.0.113.9"), SheetRoute("0.0.0.0/0", "203.0.113.9", "wan"))
+    assert [t.action for t in sheet.translation] == ["exempt", "masquerade"]
+    web, rest = sheet.filter
+    assert web.match == SheetMatch(source=("10.96.0.0/24",), destination=("10.64.0.0/24",), service=("tcp/443",))
+    assert (web.action, rest.action, rest.match) == ("allow", "drop", SheetMatch())
+
+
+@pytest.mark.parametrize("shape", [*SHAPES, "braces"])
+def test_a_draft_is_a_sheet_and_holds_no_key(tmp_path: Path, shape: str) -> None:
+    path = tmp_path / "box.conf"
+    path.write_text(_text(shape) + ("" if shape in ("objects", "elements") else "\nlamp colour green\n"))
+    text, left = drafted(path)
+    assert read_sheet(text).troubles == []
+    assert KEY not in text + str(left)
+    assert tomllib.loads(text)["tunnel"][0]["name"] == "to-quayhead"
+
+
+def test_what_is_not_understood_is_said_by_its_line_and_first_word_alone(tmp_path: Path) -> None:
+    path = tmp_path / "box.conf"
+    path.write_text(_text("commands") + "set lamp password hunter2-and-more\n")
+    done = CliRunner().invoke(command, [str(path)])
+    assert done.exit_code == 0
+    assert "not understood: set …" in done.stderr
+    assert "hunter2" not in done.output + done.stderr
+    again = CliRunner().invoke(command, [str(path), "-o", str(tmp_path / "s.toml")])
+    assert again.exit_code == 0 and (tmp_path / "s.toml").read_text() == done.stdout
+    with pytest.raises(UsageError, match="exists already"):
+        CliRunner().invoke(
+            command, [str(path), "-o", str(tmp_path / "s.toml")], catch_exceptions=False, standalone_mode=False
+        )
+
+
+def test_a_text_without_a_gateway_is_refused(tmp_path: Path) -> None:
+    (tmp_path / "x.txt").write_text("Dear all,\nthe boat leaves at nine.\n")
+    with pytest.raises(UsageError, match="no tunnel and no interface"):
+        drafted(tmp_path / "x.txt")
+
+
+NAMED = """
+network DEPOT subnet 10.64.0.0/24
+network PIER range 10.66.0.5 10.66.0.9
+network-group OURS members DEPOT PIER
+network FAR host 10.96.0.7
+service WEB tcp:443 icmp
+interface A address 203.0.113.10 255.255.255.248
+tunnel t endpoints local 203.0.113.10 remote any
+tunnel t networks local OURS remote FAR
+"""
+
+
+@pytest.mark.parametrize(
+    ("line", "rule"),
+    [
+        ("rule 1 web permit source FAR destination DEPOT service WEB",
+         SheetFilter("allow", SheetMatch(source=("10.96.0.7",), destination=("10.64.0.0/24",), service=("tcp/443", "icmp")), "web")),
+        ("rule 2 no reject from 10.96.0.0/24 to 10.64.0.40",
+         SheetFilter("reject", SheetMatch(source=("10.96.0.0/24",), destination=("10.64.0.40",)), "no")),
+        ("access-list 7 deny udp 10.96.0.0 255.255.255.0 10.64.0.0 255.255.255.0 port 53",
+         SheetFilter("drop", SheetMatch(source=("10.96.0.0/24",), destination=("10.64.0.0/24",), service=("udp/53",)), "7")),
+        ("nat 1 out A source DEPOT destination FAR as itself",
+         SheetTranslation("exempt", SheetMatch(out_interface="A", source=("10.64.0.0/24",), destination=("10.96.0.7",)))),
+        ("nat 2 out A source DEPOT as interface", SheetTranslation("masquerade", SheetMatch(out_interface="A", source=("10.64.0.0/24",)))),
+        ("nat 3 in A to 203.0.113.10 tcp/8443: new destination 10.64.0.20",
+         SheetTranslation({"destination_to": "10.64.0.20"},
+                          SheetMatch(in_interface="A", destination=("203.0.113.10",), service=("tcp/8443",)))),
+        ("nat 4 source DEPOT leaving A action snat to 203.0.113.12",
+         SheetTranslation({"source_to": "203.0.113.12"}, SheetMatch(out_interface="A", source=("10.64.0.0/24",)))),
+        ("route 10.8.0.0/16 via 203.0.113.9 dev A", SheetRoute("10.8.0.0/16", "203.0.113.9", "A")),
+        ("ip route 0.0.0.0 0.0.0.0 203.0.113.9", SheetRoute("0.0.0.0/0", "203.0.113.9")),
+        ("route 10.9.0.0/24 discard", SheetRoute("10.9.0.0/24", type="blackhole")),
+    ],
+)  # fmt: skip
+def test_rules_in_many_orders_of_words(line: str, rule: object) -> None:
+    sheet = draft_of(NAMED + line + "\n").sheet
+    assert [*sheet.route, *sheet.translation, *sheet.filter] == [rule]
+    (tunnel,) = sheet.tunnel
+    assert tunnel.peer == "any"
+    assert (tunnel.local_ts, tunnel.remote_ts) == (("10.64.0.0/24", "10.66.0.5-10.66.0.9"), ("10.96.0.7/32",))
+
+
+@pytest.mark.parametrize(
+    ("lines", "expected"),
+    [
+        ("tunnel t start never, the far end calls", {"initiate": "never"}),
+        ("tunnel t initiate on demand", {"initiate": "on-traffic"}),
+        ("tunnel t exchange ikev1 aggressive", {"ike": 1, "mode": "aggressive"}),
+        ("tunnel t certificate box-2026", {"auth": "certificate"}),
+        ("tunnel t device vt1\ninterface vt1 address 192.168.9.1/30", {"style": "route", "interface": "vt1"}),
+        ("tunnel t remote-site quayhead", {"peer_site": "quayhead"}),
+    ],
+)
+def test_what_a_tunnel_is_told(lines: str, expected: dict[str, Any]) -> None:
+    (tunnel,) = draft_of(f"tunnel t local-address 203.0.113.10\n{lines}\n").sheet.tunnel
+    assert {key: getattr(tunnel, key) for key in expected} == expected
+
+
+@given(st.text(alphabet=st.sampled_from("tunel ike{}[]<>;:=\"'/.-019\n\t#!,()"), max_size=300))
+def test_any_text_has_some_shape(text: str) -> None:
+    statements_of(text)
+    draft_of(text)
+    draft_of("tunnel t {\n" + text + "\n}\ninterface a {\n")
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["{" * 3000, "<a>" * 3000, "- " * 3000, "[x]\n" * 3000, '{"a":' * 3000, "tunnel {\n" * 3000, " a\n  b\n" * 3000],
+)
+def test_deep_and_broken_texts_end(text: str) -> None:
+    draft_of(text)

@@ -1,0 +1,179 @@
+"""State output of invented makes: the same SA in every style, states in one vocabulary, and logs that are no listing."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from stomion.jobs.examine import Examined
+from stomion.jobs.summary import summary_of
+from stomion.listings.reader import listed_of
+from stomion.listings.states import state_of
+from stomion.model.sa import SaState
+from twosheets import LEFT, RIGHT, SHEET
+
+Case = Callable[[dict[str, str | bytes]], Examined]
+PEER, OTHER = "198.51.100.34", "203.0.113.156"
+TABLE = f"""Tunnels of quayhead, own address 192.0.2.10
+
+    Peer           State  SPI       SPI       Cipher        Age      Packets  Packets  Bytes     Bytes
+No  address               in        out                     h:mm:ss  in       out      in        out
+===================================================================================================
+1   {PEER}  UP     C031F317  C9E671CE  aes256-gcm16  0:54:01  34846    79778    11603718  58237940
+2   {OTHER}  IDLE   -         -         -             -        -        -        -         -
+"""
+BARS = f"""+----+---------------+--------+----------+----------+--------------+----------+---------+--------+----------+-----------+
+| id | remote        | status | in-spi   | out-spi  | cipher       | up       | in pkts | out pkts | in bytes | out bytes |
++----+---------------+--------+----------+----------+--------------+----------+---------+--------+----------+-----------+
+| 1  | {PEER} | est    | c031f317 | c9e671ce | aes256-gcm16 | 54m01s   | 34846   | 79778    | 11603718 | 58237940  |
+| 2  | {OTHER} | idle   |          |          |              |          |         |          |          |           |
++----+---------------+--------+----------+----------+--------------+----------+---------+--------+----------+-----------+
+"""
+PARAGRAPHS = f"""Tunnel 1 to marram (192.0.2.10 - {PEER})
+    state: established
+    inbound SPI: 0xc031f317
+    outbound SPI: 0xc9e671ce
+    encryption: AES-GCM-16 256
+    age: 54m1s
+    received: 34846 packets, 11603718 bytes
+    sent: 79778 packets, 58237940 bytes
+
+Tunnel 2 to whelk (192.0.2.10 - {OTHER})
+    state: waiting for traffic
+"""
+DOTTED = f"""SA to Marram
+  Remote gateway ........ {PEER}
+  Status ................ Active
+  Incoming SPI .......... c031f317
+  Outgoing SPI .......... c9e671ce
+  Encryption ............ AES-256-GCM
+  Established for ....... 00:54:01
+  Packets in/out ........ 34846/79778
+  Bytes in/out .......... 11603718/58237940
+
+SA to Whelk
+  Remote gateway ........ {OTHER}
+  Status ................ Waiting for traffic
+"""
+NESTED = f"""connection "to-marram" 192.0.2.10 <-> {PEER}
+  IKE: established, 54m ago
+  child lan: INSTALLED
+    inbound:
+      spi: 0xc031f317
+      cipher: aes256gcm16
+      packets: 34846
+      bytes: 11603718
+    outbound:
+      spi: 0xc9e671ce
+      cipher: aes256gcm16
+      packets: 79778
+      bytes: 58237940
+    age: 3241 s
+
+connection "to-whelk" 192.0.2.10 <-> {OTHER}
+  child lan: TRAP
+"""
+PAIRS = f"""time=2026-05-04T09:14:00Z tunnel=t1 local=192.0.2.10 remote={PEER} state=installed in_spi=c031f317 out_spi=c9e671ce \
+enc=aes-gcm-16-256 age=3241 rx_pkts=34846 rx_bytes=11603718 tx_pkts=79778 tx_bytes=58237940
+time=2026-05-04T09:14:00Z tunnel=t2 local=192.0.2.10 remote={OTHER} state=dormant retries=3
+"""
+SEPARATED = f"""peer,state,spi_in,spi_out,cipher,uptime_s,rx_packets,tx_packets,rx_bytes,tx_bytes
+{PEER},UP,c031f317,c9e671ce,aes256gcm,3241,34846,79778,11603718,58237940
+{OTHER},STANDBY,,,,,,,,
+"""
+OBJECTS = json.dumps({
+    "sas": [
+        {"name": "to-marram", "remote": PEER, "state": "ESTABLISHED", "spiIn": "c031f317", "spiOut": "c9e671ce",
+         "encryption": "aes-256-gcm",
+         "age": 3241, "packetsIn": 34846, "packetsOut": 79778, "bytesIn": 11603718, "bytesOut": 58237940},
+        {"name": "to-whelk", "remote": OTHER, "state": "IDLE"},
+    ]
+})  # fmt: skip
+STYLES = {
+    "table": TABLE, "bars": BARS, "paragraphs": PARAGRAPHS, "dotted": DOTTED, "nested": NESTED, "pairs": PAIRS, "separated": SEPARATED,
+    "objects": OBJECTS,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("style", STYLES)
+def test_the_same_pair_in_every_style(style: str) -> None:
+    one, other = listed_of(STYLES[style], "status.txt", "quayhead")
+    sa = one.sa
+    assert PEER in one.peers and OTHER in other.peers
+    assert (sa.spi_in, sa.spi_out, sa.state) == ("c031f317", "c9e671ce", SaState.UP)
+    assert sa.encryption == "AES-GCM-16-256"
+    assert (sa.age_s, sa.packets_in, sa.packets_out, sa.bytes_in, sa.bytes_out) == (
+        3241,
+        34846,
+        79778,
+        11603718,
+        58237940,
+    )
+    assert (other.sa.state, other.sa.spi_in, other.sa.age_s) == (SaState.IDLE, "", None)
+
+
+@pytest.mark.parametrize(
+    ("words", "state"),
+    [
+        ("ESTABLISHED", "up"), ("Up 3 hours", "up"), ("QM_IDLE", "up"), ("MATURE", "up"), ("est", "up"), ("not established", "down"),
+        ("no SA", "down"), ("DOWN", "down"), ("failed: no answer", "down"), ("established, rekeying", "rekeying"), ("RKEY", "rekeying"),
+        ("replaced, being deleted", "closing"), ("dying", "closing"), ("larval", "negotiating"), ("CONNECTING", "negotiating"),
+        ("waiting for reply", "negotiating"), ("waiting for traffic", "idle"), ("on demand", "idle"), ("standby", "idle"), ("purple", None),
+    ],
+)  # fmt: skip
+def test_states_in_one_vocabulary(words: str, state: str | None) -> None:
+    assert state_of(words) == state
+
+
+def _case(case: Case, text: str, **more: str) -> Examined:
+    sheets = {"sites/quayhead.toml": SHEET.format(**LEFT), "sites/marram.toml": SHEET.format(**RIGHT)}
+    return case({**sheets, "quayhead/status.txt": text, **{k.replace("__", "/"): v for k, v in more.items()}})
+
+
+@pytest.mark.parametrize("style", STYLES)
+def test_a_listing_gives_the_tunnel_its_sas(case: Case, style: str) -> None:
+    examined = _case(case, STYLES[style])
+    found = summary_of(examined)
+    assert [s.kind for s in examined.evidence.sources if s.file == "quayhead/status.txt"] == ["SA listing"]
+    (sa,) = found.tunnels[0].sas
+    assert (sa.end, sa.spi_in, sa.state, sa.packets_out) == ("quayhead", "c031f317", "up", 79778)
+    assert any("towards" in u.text and OTHER in u.text for u in found.not_used)
+
+
+def test_counters_of_the_same_pair_are_completed(case: Case) -> None:
+    row = {
+        "kind": "counters",
+        "at": "2026-05-04T09:10:00Z",
+        "site": "quayhead",
+        "tunnel": "t",
+        "spi_in": "c031f317",
+        "spi_out": "c9e671ce",
+    }
+    examined = _case(case, PAIRS, quayhead__c=json.dumps({**row, "packets_in": 5, "packets_out": 6}) + "\n")
+    (sa,) = summary_of(examined).tunnels[0].sas
+    assert (sa.packets_in, sa.bytes_in, sa.state, sa.state_words) == (5, 0, "up", "installed")
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        't="1791871411" unit="fw" step="ike" status="refused-by-far" reason="auth-failed" conn="br1" far="192.0.2.91:4500"\n'
+        * 5,
+        "2026-05-04T09:14:00Z ike Child SA up with 198.51.100.34: SPI in c1a2b3d4 out 0a0b0c0d, packets 5 bytes 6\n"
+        * 3,
+        "state: open\nprice: 3\nname: Tunnel Street\n",
+    ],
+)
+def test_logs_and_other_texts_are_no_listing(case: Case, text: str) -> None:
+    kinds = [s.kind for s in _case(case, text).evidence.sources if s.file == "quayhead/status.txt"]
+    assert "SA listing" not in kinds
+
+
+@given(st.text(alphabet=st.sampled_from('spi state:=up-+|0123456789abcf., \n"{}[]'), max_size=300))
+def test_any_text_is_read_to_its_end(text: str) -> None:
+    listed_of(text, "f", "s")
+    listed_of(TABLE + text, "f", "s")
