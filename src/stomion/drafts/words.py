@@ -29,7 +29,7 @@ def bag(words: tuple[str, ...]) -> frozenset[str]:
 KINDS: tuple[tuple[str, frozenset[str]], ...] = (
     ("network-group", frozenset({"network-group", "address-group", "networkgroup", "addressgroup", "addrgrp", "netgroup"})),
     ("service", frozenset({"service", "services", "service-object", "application"})),
-    ("proposal", frozenset({"suite", "proposal", "transform", "transform-set", "crypto-profile", "cipher-suite", "ciphersuite"})),
+    ("proposal", frozenset({"suite", "proposal", "transform", "crypto-profile", "cipher-suite", "ciphersuite"})),
     ("tunnel", frozenset({"tunnel", "vpn", "connection", "conn", "ipsec", "s2s", "site-to-site", "sitetosite", "tunnels", "vpns"})),
     ("interface", frozenset({"interface", "port", "iface", "nic", "ethernet", "adapter", "interfaces", "ports", "intf"})),
     ("route", frozenset({"route", "routes", "routing", "static-route", "static-routes", "gateway-route"})),

@@ -25,7 +25,8 @@ _COMPILED = tuple((state, re.compile(rf"\b(?:{words})", re.IGNORECASE)) for stat
 
 def state_of(words: str) -> SaState | None:
     """The state that a source's own words mean; None where they are not known."""
-    if re.fullmatch(r"qm[_ -]idle", words.strip(), re.IGNORECASE):
-        # The standards' phase 2 at rest: it stands.
+    phase = re.fullmatch(r"(?:qm|quick mode|phase ?2)\W*(\w+)", words.strip(), re.IGNORECASE)
+    if phase and state_of(phase[1]) is SaState.IDLE:
+        # The standard's second phase at rest: it stands.
         return SaState.UP
     return next((state for state, shape in _COMPILED if shape.search(words)), None)
