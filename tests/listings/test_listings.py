@@ -119,7 +119,8 @@ def test_the_same_pair_in_every_style(style: str) -> None:
 @pytest.mark.parametrize(
     ("words", "state"),
     [
-        ("ESTABLISHED", "up"), ("Up 3 hours", "up"), ("quick mode: idle", "up"), ("MATURE", "up"), ("est", "up"), ("not established", "down"),
+        ("ESTABLISHED", "up"), ("Up 3 hours", "up"), ("quick mode: idle", "up"),
+        ("MATURE", "up"), ("est", "up"), ("not established", "down"),
         ("no SA", "down"), ("DOWN", "down"), ("failed: no answer", "down"), ("established, rekeying", "rekeying"), ("RKEY", "rekeying"),
         ("replaced, being deleted", "closing"), ("dying", "closing"), ("larval", "negotiating"), ("CONNECTING", "negotiating"),
         ("waiting for reply", "negotiating"), ("waiting for traffic", "idle"), ("on demand", "idle"), ("standby", "idle"), ("purple", None),

@@ -17,7 +17,7 @@ _WORDS: tuple[tuple[SaState, str], ...] = (
      r"quiet|asleep|sleeping"),
     (SaState.DOWN, r"down|fail\w*|dead|error|terminated|lost|off\b|disconnected|broken|stopped|disabled|timed? ?out|unreachable|"
      r"rejected|none\b|dn\b|stop"),
-    (SaState.UP, r"up\b|establish\w*|active|installed|mature|ready|open\b|connected|running|alive|ok\b|est(?:ab)?\b|qm_idle|"
+    (SaState.UP, r"up\b|establish\w*|active|installed|mature|ready|open\b|connected|running|alive|ok\b|est(?:ab)?\b|"
      r"online|secured?|working|act\b|on\b|live"),
 )  # fmt: skip
 _COMPILED = tuple((state, re.compile(rf"\b(?:{words})", re.IGNORECASE)) for state, words in _WORDS)
@@ -25,7 +25,7 @@ _COMPILED = tuple((state, re.compile(rf"\b(?:{words})", re.IGNORECASE)) for stat
 
 def state_of(words: str) -> SaState | None:
     """The state that a source's own words mean; None where they are not known."""
-    phase = re.fullmatch(r"(?:qm|quick mode|phase ?2)\W*(\w+)", words.strip(), re.IGNORECASE)
+    phase = re.fullmatch(r"(?:qm|quick mode|phase ?2)[\W_]*(\w+)", words.strip(), re.IGNORECASE)
     if phase and state_of(phase[1]) is SaState.IDLE:
         # The standard's second phase at rest: it stands.
         return SaState.UP
