@@ -8,14 +8,15 @@ from functools import lru_cache
 from importlib import resources
 
 from stomion.case.evidence import Log
-from stomion.ingest.files import HEAD, LineScan, open_input
+from stomion.ingest.files import HEAD, LineScan, open_input, read_lines
 from stomion.ingest.item import Item
 from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
+from stomion.logs.blocks import joined, shape_of
 from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
-from stomion.vocabulary.clean import MAX_LINE
+from stomion.vocabulary.clean import MAX_LINE, decode_line
 
 
 @lru_cache(1)
@@ -69,16 +70,50 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
                     log.looked_at += 1
                     yield found
 
+        shape = _shape(item)
+        records = joined(_every_line(item, reading), shape) if shape else None
         year, phrases = reading.years.year_for(item.path), (*evidence.phrases, *shipped())
         own = evidence.addresses.get(item.site or "", set())
-        log.events = list(read_log(lines(), item.name, item.site, year=year, phrases=phrases, own=own))
-    log.lines = scan.lines
+        log.events = list(
+            read_log(
+                _worth(records, log) if records is not None else lines(),
+                item.name,
+                item.site,
+                year=year,
+                phrases=phrases,
+                own=own,
+            )
+        )
+    log.lines = max(log.lines, scan.lines)
     if scan.cut:
         text = f"{scan.cut:,} lines are longer than {MAX_LINE:,} characters; what is beyond that is not looked at"
         reading.problem(text)
     if scan.not_utf8:
         reading.problem("not UTF-8 here; such lines are read as Latin-1", scan.not_utf8)
     return log
+
+
+def _shape(item: Item) -> str:
+    """How the records of a log lie in its lines."""
+    with open_input(item.path) as stream:
+        head = stream.read(HEAD)
+    return shape_of([decode_line(line)[0] for line in head.split(b"\n")[:400]])
+
+
+def _every_line(item: Item, reading: Reading) -> Iterator[tuple[int, str]]:
+    with open_input(item.path) as stream:
+        for number, text, _, _ in read_lines(stream):
+            if not number % 1024:
+                reading.about(number)
+            yield number, text
+
+
+def _worth(records: Iterator[tuple[int, str]], log: Log) -> Iterator[tuple[int, str]]:
+    for number, text in records:
+        log.lines = number
+        if RELEVANT.search(text.lower()):
+            log.looked_at += 1
+            yield number, text
 
 
 def _pattern(phrases: list[Phrase]) -> re.Pattern[bytes]:

@@ -10,11 +10,13 @@ from datetime import UTC, datetime
 from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
+from stomion.logs.classify import REFUSALS
 from stomion.logs.framing import unframe
 from stomion.logs.phrasebook import Phrase, as_taught, taught
 from stomion.logs.timestamps import SHAPES, find_stamp
 from stomion.logs.understand import understand
-from stomion.model.event import Event
+from stomion.logs.verdict import is_refusal, verdict_of
+from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import read_addresses
 
@@ -62,7 +64,9 @@ def read_log(
 
 
 def understand_line(line: str, where: Provenance, state: LogState) -> Event | None:
-    """One line in the light of those before it."""
+    """One line, or a record of several, in the light of those before it."""
+    if "\n" in line:
+        return _understand_record(line, where, state)
     frame = unframe(line)
     rest, at, assumed = (frame.text, frame.at, ()) if frame.at is not None else _take_time(frame.text, state)
     known = taught(line, state.phrases) if state.phrases else None
@@ -74,6 +78,36 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
     if event.peer in state.own:
         event = _turned(event, rest, state.own)
     return _tied(replace(event, at=at, assumed=assumed, text=frame.text if frame.at is not None else line), state)
+
+
+def _understand_record(record: str, where: Provenance, state: LogState) -> Event | None:
+    """A record of several lines: the last ones judge it, all of them together give its values."""
+    lines = record.split("\n")
+    text = "; ".join(lines)
+    rest, at, assumed = _take_time(text, state)
+    verdict = verdict_of([rest.split("; ")[0] if n == 0 else line for n, line in enumerate(lines)])
+    event = understand(rest, where)
+    if verdict is None:
+        # A refusal of which the reason is not known must not be taken for whatever else the record names.
+        if event is None or (is_refusal(lines) and event.what in REFUSALS):
+            return None
+    else:
+        event = (
+            event or understand(f"{verdict.layer} sa negotiation failed: {rest}", where) or _without_more(rest, where)
+        )
+        notifies = verdict.notifies or event.notifies
+        event = replace(
+            event, what=verdict.what, far=verdict.far, bare=verdict.bare, layer=verdict.layer, notifies=notifies
+        )
+    if event.peer in state.own:
+        event = _turned(event, rest, state.own)
+    return _tied(replace(event, at=at, assumed=assumed, text=text), state)
+
+
+def _without_more(text: str, where: Provenance) -> Event:
+    """What a record has besides its verdict: the address in it."""
+    peer, port = next(iter(read_addresses(text).endpoints), (None, None))
+    return Event(What.REFUSED, where, text, peer=peer, peer_port=port)
 
 
 def _turned(event: Event, line: str, own: AbstractSet[str]) -> Event:

@@ -27,6 +27,8 @@ _SHAPES = [
     rf"date=\"?(?P<y>\d{{4}})-(?P<mo>\d{{2}})-{_DAY}\"?[ ,;|]+time=\"?{_CLOCK}{_ZONE}",
     rf"(?P<y>\d{{4}})(?P<mo>\d{{2}})(?P<d>\d{{2}})[T _-]?(?P<h>\d{{2}}):?(?P<mi>\d{{2}}):?(?P<s>\d{{2}})(?:[.,](?P<f>\d+))?{_ZONE}",
     rf"{_DAY}[ /.-]{_MON}[ /.,-]+(?P<y>\d{{4}})[ ,:T]+(?:at )?{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"(?<!\w)(?P<d>\d{{2}})(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)(?P<y>\d{{2}}(?:\d{{2}})?)[ T:,-]+{_CLOCK}{_ZONE}",
+    rf"(?<![\d/])(?P<y>\d{{4}})/(?P<yd>\d{{3}})[ T:,-]+{_CLOCK}{_ZONE}",
     rf"{_MON} +{_DAY},? (?P<y>\d{{4}}),? {_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"{_MON} +{_DAY},? +{_CLOCK}(?: (?P<z>UTC|GMT|Z|{_NAMES}))?(?: (?P<y>\d{{4}})\b)?",
     rf"{_DAY}[./-](?P<mo>\d{{1,2}})[./-](?P<y>\d{{4}})[ ,T]+{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
@@ -72,6 +74,8 @@ def _to_stamp(g: dict[str, str | None], year: int, day: tuple[int, int, int] | N
     if g.get("up"):
         return Stamp(float(g["up"] or 0), ("epoch",), index)
     assumed = []
+    if g.get("yd"):
+        return _day_of_year(g, fraction, index)
     month = MONTHS[(g.get("mon") or "jan")[:3].lower()] if g.get("mon") else int(g.get("mo") or 0)
     if not month:
         assumed.append("day")
@@ -81,7 +85,7 @@ def _to_stamp(g: dict[str, str | None], year: int, day: tuple[int, int, int] | N
         if month > 12 >= date:
             month, date = date, month
         if g.get("y"):
-            year = int(g["y"] or year)
+            year = int(g["y"] or year) + (2000 if len(g["y"] or "") == len("26") else 0)
         else:
             assumed.append("year")
     hour = int(g["h"] or 0)
@@ -95,6 +99,21 @@ def _to_stamp(g: dict[str, str | None], year: int, day: tuple[int, int, int] | N
     except ValueError:
         return None
     return Stamp(moment.timestamp() + fraction, tuple(assumed), index)
+
+
+def _day_of_year(g: dict[str, str | None], fraction: float, index: int) -> Stamp | None:
+    """`2026/264`: the 264th day of a year."""
+    zone, known = _zone(g.get("z"))
+    try:
+        first = datetime(
+            int(g["y"] or 0), 1, 1, int(g["h"] or 0), int(g["mi"] or 0), min(int(g["s"] or 0), 59), tzinfo=zone
+        )
+        moment = first + timedelta(days=int(g["yd"] or 0) - 1)
+    except (ValueError, OverflowError):
+        return None
+    return (
+        Stamp(moment.timestamp() + fraction, () if known else ("zone",), index) if moment.year == first.year else None
+    )
 
 
 def _zone(text: str | None) -> tuple[tzinfo, bool]:

@@ -1,0 +1,65 @@
+"""Logs whose records are several lines: a numbered line each, or a line with a time and a body that is indented. Each becomes one line."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import pairwise
+
+from stomion.logs.lexicon import RELEVANT
+from stomion.logs.timestamps import find_stamp
+
+_NUMBERED = re.compile(r"(\d{1,9})\.(\d{1,4})\s+(?=\S)")
+_BODY = re.compile(r"\s+\S.{0,60}?(?:\s*\.{3,}\s*|\s*[:=]\s+|\s{2,})\S")
+_TELLS = re.compile(r"verdict|refus|reject|result|outcome|cause|reason|ground", re.IGNORECASE)
+_LEADER = re.compile(r"\s*\.{3,}\s*")
+LOOKED_AT = 400
+"""Lines by which a shape is told."""
+MOST_OF = 0.6
+"""Share of the lines that must have it."""
+LEAST_HEADS = 4
+LONGEST = 40
+"""Lines of one record; a longer body is cut, for it may be anything."""
+
+
+def shape_of(lines: Sequence[str]) -> str:
+    """`numbered`, `indented`, or empty for a log of single lines."""
+    full = [line for line in lines[:LOOKED_AT] if line.strip()]
+    if len(full) < 2 * LEAST_HEADS:
+        return ""
+    numbers = [(m[1], int(m[2])) for line in full if (m := _NUMBERED.match(line))]
+    steps = sum((a, n + 1) == (b, m) for (a, n), (b, m) in pairwise(numbers))
+    if len(numbers) >= MOST_OF * len(full) and steps > len(numbers) / 4:
+        return "numbered"
+    heads = [line for line in full if not line[:1].isspace()]
+    bodies = [line for line in full if line[:1].isspace()]
+    if len(heads) < LEAST_HEADS or len(bodies) < len(full) / 4:
+        return ""
+    keyed = sum(_BODY.match(line) is not None for line in bodies)
+    timed = sum(find_stamp(line, year=1970) is not None for line in heads)
+    return "indented" if keyed >= MOST_OF * len(bodies) and timed >= MOST_OF * len(heads) else ""
+
+
+def joined(lines: Iterable[tuple[int, str]], shape: str) -> Iterator[tuple[int, str]]:
+    """Every record, its lines with line breaks between them, with the number of its last line that is worth a look."""
+    number = ""
+    held: list[tuple[int, str]] = []
+    for at, line in lines:
+        if not line.strip():
+            continue
+        found = _NUMBERED.match(line) if shape == "numbered" else None
+        goes_on = (found is not None and found[1] == number) if shape == "numbered" else line[:1].isspace()
+        if held and not (goes_on and len(held) < LONGEST):
+            yield _record(held)
+            held = []
+        number = found[1] if found is not None else ""
+        held.append((at, line[found.end() :] if found is not None else line))
+    if held:
+        yield _record(held)
+
+
+def _record(held: list[tuple[int, str]]) -> tuple[int, str]:
+    place = next(
+        (at for at, line in reversed(held) if _TELLS.search(line) or RELEVANT.search(line.lower())), held[0][0]
+    )
+    return place, "\n".join(_LEADER.sub(" ", line).strip() for _, line in held)
