@@ -168,6 +168,15 @@ def test_what_a_tunnel_is_told(lines: str, expected: dict[str, Any]) -> None:
     assert {key: getattr(tunnel, key) for key in expected} == expected
 
 
+DOUBLING = "network A host 10.0.0.1\n" + "".join(
+    f"network-group G{n} members G{n - 1} G{n - 1} A\n" for n in range(1, 60)
+)
+"""Groups of groups, each twice: without an end every one would double."""
+INTERFACES = "".join(
+    f"interface i{n} address 10.0.0.1/24\nroute 10.0.0.0/8 via 10.0.0.1 dev i{n}\n" for n in range(9_000)
+)
+
+
 @given(st.text(alphabet=st.sampled_from("tunel ike{}[]<>;:=\"'/.-019\n\t#!,()"), max_size=300))
 def test_any_text_has_some_shape(text: str) -> None:
     statements_of(text)
@@ -177,7 +186,19 @@ def test_any_text_has_some_shape(text: str) -> None:
 
 @pytest.mark.parametrize(
     "text",
-    ["{" * 3000, "<a>" * 3000, "- " * 3000, "[x]\n" * 3000, '{"a":' * 3000, "tunnel {\n" * 3000, " a\n  b\n" * 3000],
+    [
+        "{" * 3000,
+        "<a>" * 3000,
+        "- " * 3000,
+        "[x]\n" * 3000,
+        '{"a":' * 3000,
+        "tunnel {\n" * 3000,
+        " a\n  b\n" * 3000,
+        "<" + "<!--" * 50_000,
+        "<a " * 50_000,
+        DOUBLING,
+        INTERFACES,
+    ],
 )
 def test_deep_and_broken_texts_end(text: str) -> None:
     draft_of(text)

@@ -178,3 +178,15 @@ def test_logs_and_other_texts_are_no_listing(case: Case, text: str) -> None:
 def test_any_text_is_read_to_its_end(text: str) -> None:
     listed_of(text, "f", "s")
     listed_of(TABLE + text, "f", "s")
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "\n".join(" " * n + "key" for n in range(3000)),
+        "spi" + "." * 100_000 + " up",
+        "peer  state  spi" + " " * 50_000 + "x\n====\n" * 99,
+    ],
+)
+def test_deep_and_wide_texts_end(text: str) -> None:
+    assert listed_of(text, "f", "s") == []

@@ -10,9 +10,12 @@ from stomion.drafts import words as w
 from stomion.drafts.algorithms import combination, phase_of
 from stomion.drafts.objects import Thing, things_of
 from stomion.drafts.rules import Names, filter_of, route_of, translation_of
-from stomion.drafts.shape import Statement, statements_of
+from stomion.drafts.shape import MAX_LINES, Statement, statements_of
 from stomion.drafts.tunnels import Suites, tunnel_of
 from stomion.model.site import SheetInterface, SiteSheet
+
+MOST_OF_A_NAME = 1_000
+"""Networks or services that one name stands for; groups of groups could double without end."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,6 +24,8 @@ class Draft:
 
     sheet: SiteSheet
     left: tuple[tuple[int, str], ...]
+    cut: bool = False
+    """Was the text longer than what is read of one?"""
 
 
 def draft_of(text: str) -> Draft:
@@ -29,7 +34,7 @@ def draft_of(text: str) -> Draft:
     things = things_of(top)
     names = Names()
     interfaces = [i for t in things if t.kind == "interface" and (i := _interface(t)) is not None]
-    names.interfaces = [i.name for i in interfaces]
+    names.interfaces = {i.name for i in interfaces}
     names.zones = {i.zone for i in interfaces if i.zone}
     _named(things, names)
     suites = _suites(things)
@@ -53,7 +58,7 @@ def draft_of(text: str) -> Draft:
     sheet = SiteSheet(
         _site(things), True, tuple(interfaces), tuple(tunnels), tuple(routes), tuple(translations), tuple(filters),  # type: ignore[arg-type]
     )  # fmt: skip
-    return Draft(sheet, tuple(_left(top, used)))
+    return Draft(sheet, tuple(_left(top, used)), text.count("\n") > MAX_LINES)
 
 
 def _lines(thing: Thing) -> set[int]:
@@ -115,9 +120,9 @@ def _named(things: list[Thing], names: Names) -> None:
         for thing in things:
             words = [word for _, s in thing.leaves() for word in s.words]
             if thing.kind in ("network", "network-group") and thing.name:
-                found = _networks(words, names)
+                found = tuple(dict.fromkeys(_networks(words, names)))
                 if found:
-                    names.networks[thing.name] = found
+                    names.networks[thing.name] = found[:MOST_OF_A_NAME]
             elif thing.kind == "service" and thing.name:
                 services = [
                     x
@@ -125,7 +130,7 @@ def _named(things: list[Thing], names: Names) -> None:
                     for x in names.services.get(word) or ((w.service_of(word),) if w.service_of(word) else ())
                 ]
                 if services:
-                    names.services[thing.name] = tuple(services)
+                    names.services[thing.name] = tuple(dict.fromkeys(services))[:MOST_OF_A_NAME]
 
 
 def _networks(words: list[str], names: Names) -> tuple[str, ...]:

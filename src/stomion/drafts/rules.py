@@ -17,7 +17,7 @@ class Names:
 
     networks: dict[str, tuple[str, ...]] = field(default_factory=dict)
     services: dict[str, tuple[str, ...]] = field(default_factory=dict)
-    interfaces: list[str] = field(default_factory=list)
+    interfaces: set[str] = field(default_factory=set)
     zones: set[str] = field(default_factory=set)
 
 

@@ -8,7 +8,9 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-MAX_STATEMENTS = 50_000
+MAX_LINES = 20_000
+"""Of a configuration; what stands beyond is not read."""
+MAX_STATEMENTS = 20_000
 MAX_DEPTH = 24
 SEVERAL = 3
 """Lines that end with a semicolon from which on it ends every statement."""
@@ -46,7 +48,8 @@ def statements_of(text: str) -> list[Statement]:
         with contextlib.suppress(ValueError, RecursionError):
             return _from_data(json.loads(text))
     if start == "<":
-        return _tagged(re.sub(r"<!--.*?-->", lambda m: "\n" * m[0].count("\n"), text, flags=re.DOTALL))
+        return _tagged(_without_comments(text))
+    text = "\n".join(text.split("\n")[:MAX_LINES])
     text = _BLOCK_COMMENT.sub(lambda m: "\n" * m[0].count("\n"), text.replace("\r\n", "\n").replace("\t", "    "))
     lines = [
         (n, "" if _COMMENT.match(line) else _TAIL_COMMENT.sub("", line)) for n, line in enumerate(text.split("\n"), 1)
@@ -147,6 +150,19 @@ _TAG = re.compile(
     r"<(?P<close>/)?(?P<name>[A-Za-z][\w:.-]{0,80})(?P<attributes>(?:\s+[\w:.-]+\s*=\s*(?:\"[^\"]*\"|'[^']*'))*)\s*(?P<empty>/)?>|<[!?][^>]*>"
 )
 _ATTRIBUTE = re.compile(r"([\w:.-]+)\s*=\s*(?:\"([^\"]*)\"|'([^']*)')")
+
+
+def _without_comments(text: str) -> str:
+    """Comments of elements to the line breaks that they hold; one without an end takes the rest."""
+    out, at = [], 0
+    while (start := text.find("<!--", at)) >= 0:
+        end = text.find("-->", start)
+        out.append(text[at:start])
+        if end < 0:
+            return "".join(out)
+        out.append("\n" * text.count("\n", start, end))
+        at = end + 3
+    return "".join(out) + text[at:]
 
 
 def _tagged(text: str) -> list[Statement]:

@@ -12,6 +12,7 @@ from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT, Table
 
 from stomion.drafts.draft import draft_of
+from stomion.drafts.shape import MAX_LINES
 from stomion.errors import UnreadableInput, UsageError
 from stomion.ingest.files import open_input
 from stomion.ingest.sheet import read_sheet
@@ -187,7 +188,8 @@ def drafted(file: Path) -> tuple[str, tuple[tuple[int, str], ...]]:
             f"{file}: no tunnel and no interface was understood in it; a gateway's configuration as text expected"
         )
     lines = new_sheet(draft.sheet).split("\n")
-    return "\n".join(map(without_secrets, lines)), draft.left
+    rest = ((MAX_LINES + 1, "everything from here on"),) if draft.cut else ()
+    return "\n".join(map(without_secrets, lines)), (*draft.left, *rest)
 
 
 def started_sheet(site: str, peer_site: str, local: str, peer: str, lan: str, far_lan: str, ike: int = 2) -> str:

@@ -9,11 +9,15 @@ from dataclasses import dataclass, field
 
 MOST_LINES, MOST_RECORDS = 20_000, 5_000
 _PAIR = re.compile(r"([A-Za-z][\w.%/-]*)=(\"[^\"]*\"|'[^']*'|[^\s,;]+)")
-_KEYED = re.compile(r"^\s*[-*•|]?\s*([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*?)\s*$")
+_KEYED = re.compile(r"^(?:[-*•|] {0,3})?([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*?)\s*$")
 _RULE = re.compile(r"^[\s\-=+|_*─━═┄┼│]{6,}$")
 _CELL = re.compile(r"\S+(?: \S+)*")
 MOST_KEY = 200
 """Characters of a key with what it stands under."""
+WIDEST = 2_000
+"""Characters of a line; what stands beyond tells nothing more."""
+DEEPEST = 6
+"""Levels of indentation whose words go with a key."""
 COLUMNS = 3
 """Columns from which on a line may be a table's."""
 PAIRS_OF_A_LINE = 4
@@ -33,7 +37,7 @@ class Raw:
 
 def records_of(text: str) -> list[Raw]:
     """All records of a text, whatever their shape; empty for a text without any."""
-    lines = text.split("\n")[:MOST_LINES]
+    lines = [line[:WIDEST] for line in text.split("\n")[:MOST_LINES]]
     if text.lstrip()[:1] in ("{", "["):
         return _from_data(text)[:MOST_RECORDS]
     found = _lines_of_pairs(lines) or _free_lines(lines) or _tables(lines) or _separated(lines) or _paragraphs(lines)
@@ -151,7 +155,11 @@ def _header(lines: list[str], at: int) -> int:
         return 1
     if at + 2 < len(lines) and _RULE.match(lines[at + 2]) and words[1] > 1:
         return 2
-    return 1 if words[1] >= COLUMNS and any(ch.isdigit() for ch in lines[at + 1]) and not _KEYED.match(lines[at]) else 0
+    return (
+        1
+        if words[1] >= COLUMNS and any(ch.isdigit() for ch in lines[at + 1]) and not _KEYED.match(lines[at].strip())
+        else 0
+    )
 
 
 def _columns(names: list[str], rows: list[str]) -> list[tuple[str, int, int]]:
@@ -212,7 +220,7 @@ def _paragraphs(lines: list[str]) -> list[Raw]:
             empty = True
             continue
         depth = len(line) - len(line.lstrip())
-        keyed = _KEYED.match(line)
+        keyed = _KEYED.match(line.strip())
         while under and under[-1][0] >= depth:
             under.pop()
         title = keyed is None or not keyed[2]
@@ -224,7 +232,8 @@ def _paragraphs(lines: list[str]) -> list[Raw]:
                 out[-1].pairs += [(" ".join([*(u for _, u in under), m[1]]), m[2]) for m in _PAIR.finditer(line)]
                 if not _PAIR.search(line):
                     out[-1].pairs.append((" ".join(u for _, u in under), line.strip().rstrip(":")))
-            under.append((depth, line.strip().rstrip(":")))
+            if len(under) < DEEPEST:
+                under.append((depth, line.strip().rstrip(":")[:MOST_KEY]))
         else:
             if not out or (empty and depth == 0 and out[-1].pairs) or (depth == 0 and _again(out[-1], keyed[1])):
                 out.append(Raw(number))
