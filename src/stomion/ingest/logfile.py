@@ -12,7 +12,7 @@ from stomion.ingest.files import HEAD, LineScan, open_input, read_lines
 from stomion.ingest.item import Item
 from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
-from stomion.logs.blocks import joined, shape_of
+from stomion.logs.blocks import LOOKED_AT, joined, shape_of
 from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
@@ -93,11 +93,17 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
     return log
 
 
+_COUNTED = re.compile(rb"\d{1,9}\.\d{1,4}\s")
+
+
 def _shape(item: Item) -> str:
     """How the records of a log lie in its lines."""
     with open_input(item.path) as stream:
         head = stream.read(HEAD)
-    return shape_of([decode_line(line)[0] for line in head.split(b"\n")[:400]])
+    lines = head.split(b"\n")[:LOOKED_AT]
+    begun = sum(line[:1] in (b" ", b"\t") or _COUNTED.match(line) is not None for line in lines)
+    # Most logs are of single lines, which is seen without taking them apart.
+    return shape_of([decode_line(line)[0] for line in lines]) if 5 * begun > len(lines) else ""
 
 
 def _every_line(item: Item, reading: Reading) -> Iterator[tuple[int, str]]:
