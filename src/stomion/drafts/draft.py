@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -76,22 +77,30 @@ def _left(top: list[Statement], used: set[int]) -> Iterable[tuple[int, str]]:
     while todo:
         statement = todo.pop()
         if statement.line not in used and statement.words and not statement.kids:
-            yield statement.line, statement.words[0]
+            yield statement.line, _shown(statement.words)
         todo += reversed(statement.kids)
 
 
+_PLAIN = re.compile(r"[A-Za-z][A-Za-z_.-]{0,23}")
+
+
+def _shown(words: tuple[str, ...]) -> str:
+    """A line's first word, where it is a plain key with something behind it: a line of one word, or of signs, may be a key or a part of
+    one."""
+    return words[0] if len(words) > 1 and _PLAIN.fullmatch(words[0]) else "a line"
+
+
 def _site(things: list[Thing]) -> str:
-    """What the gateway calls itself."""
-    for thing in things:
-        if thing.kind != "system":
-            continue
+    """What the gateway calls itself: by a word for a name, else beside the word for the gateway at the head of its block."""
+    systems = [thing for thing in things if thing.kind == "system"]
+    for thing in systems:
+        if thing.label.lower() in w.NAME:
+            return thing.name
         for statement in thing.body:
             first = statement.words[0] if statement.words else ""
             if (first.lower() in w.NAME or set(w.parts_of(first)) & w.NAME) and len(statement.words) > 1:
                 return statement.words[1]
-        if thing.name:
-            return thing.name
-    return ""
+    return next((thing.name for thing in systems if thing.name and not thing.label), "")
 
 
 def _interface(thing: Thing) -> SheetInterface | None:

@@ -120,7 +120,7 @@ def _walk(top: list[Statement], depth: int) -> Iterator[Thing]:
         else:
             skip = 1 if len(rest) > 1 and set(w.parts_of(rest[0])) & w.NAME else 0
             body = Statement(rest[1 + skip :], statement.line, quoted=_shifted(statement, place + 2 + skip))
-            yield Thing(kind, rest[skip] if rest else "", [body], statement.line, label)
+            yield Thing(kind, rest[skip] if rest else "", [body], statement.line, rest[0] if skip else label)
 
 
 def _shifted(statement: Statement, by: int) -> frozenset[int]:
