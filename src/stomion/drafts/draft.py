@@ -14,6 +14,7 @@ from stomion.drafts.rules import Names, filter_of, route_of, translation_of
 from stomion.drafts.shape import MAX_LINES, Statement, statements_of
 from stomion.drafts.tunnels import Suites, tunnel_of
 from stomion.model.site import SheetInterface, SiteSheet
+from stomion.space.axis import is_address
 
 MOST_OF_A_NAME = 1_000
 """Networks or services that one name stands for; groups of groups could double without end."""
@@ -151,13 +152,13 @@ def _networks(words: list[str], names: Names) -> tuple[str, ...]:
             skip = False
         elif word in names.networks:
             found += names.networks[word]
-        elif w.is_address(word) and w.is_mask(following):
+        elif is_address(word) and w.is_mask(following):
             found.append(w.network_of(f"{word}/{following}"))
             skip = True
-        elif w.is_address(word) and w.is_address(following) and number and words[number - 1].lower() == "range":
+        elif is_address(word) and is_address(following) and number and words[number - 1].lower() == "range":
             found.append(f"{word}-{following}")
             skip = True
-        elif w.is_address(word) and following in ("-", "to") and number + 2 < len(words):
+        elif is_address(word) and following in ("-", "to") and number + 2 < len(words):
             found.append(f"{word}-{words[number + 2]}")
             words[number + 2] = "-"
         elif w.network_of(word):

@@ -9,6 +9,7 @@ from stomion.drafts import words as w
 from stomion.drafts.objects import Thing
 from stomion.drafts.shape import Statement
 from stomion.model.site import SheetFilter, SheetMatch, SheetRoute, SheetTranslation
+from stomion.space.axis import is_address
 
 
 @dataclass(slots=True)
@@ -269,7 +270,7 @@ def route_of(thing: Thing, names: Names) -> SheetRoute | None:
     nets = [*said.loose, *said.destination]
     destination = nets[0] if nets else "0.0.0.0/0" if words & w.DEFAULT else ""
     via = said.values.get("via", "")
-    if not via and len(nets) > 1 and w.is_address(nets[1]):
+    if not via and len(nets) > 1 and is_address(nets[1]):
         via = nets[1]
     if not destination:
         return None
@@ -277,4 +278,4 @@ def route_of(thing: Thing, names: Names) -> SheetRoute | None:
         destination += "/32" if ":" not in destination else "/128"
     hole = "blackhole" if words & w.HOLE else ""
     interface = next((said.values[k] for k in ("interface", "out_interface", "in_interface") if k in said.values), "")
-    return SheetRoute(destination, via if w.is_address(via) else "", interface, 0, hole)
+    return SheetRoute(destination, via if is_address(via) else "", interface, 0, hole)

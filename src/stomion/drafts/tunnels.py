@@ -12,6 +12,7 @@ from stomion.drafts.objects import Thing
 from stomion.drafts.rules import Names
 from stomion.drafts.shape import Statement
 from stomion.model.site import SheetDpd, SheetProposal, SheetTunnel
+from stomion.space.axis import is_address
 from stomion.vocabulary.durations import seconds_of
 
 Suites = dict[str, tuple[int | None, SheetProposal]]
@@ -62,7 +63,7 @@ def tunnel_of(thing: Thing, names: Names, suites: Suites) -> SheetTunnel | None:
     dpd = SheetDpd(told.interval, told.retries) if told.interval is not None else None
     return SheetTunnel(
         thing.name or v.get("name", ""), v.get("peer_site", ""), v.get("local", ""), v.get("peer", ""), told.ike, v.get("mode", ""),
-        v.get("initiate", ""), v.get("auth", ""), v.get("local_id", ""), v.get("remote_id", ""), "", "route" if bound else "policy",
+        v.get("initiate", ""), v.get("auth", ""), v.get("local_id", ""), v.get("remote_id", ""), "", "route" if bound else "",
         bound, "", "",
         tuple(dict.fromkeys(told.near)), tuple(dict.fromkeys(told.far)), dpd, "", told.phases[0].all(), told.phases[1].all(),
     )  # fmt: skip
@@ -129,7 +130,7 @@ def _tell(told: _Told, above: tuple[str, ...], statement: Statement, names: Name
         or (
             len(words) == len(("key", "value"))
             and _side_of(words[:1])
-            and (w.is_address(words[1]) or words[1].lower() in w.EVERYTHING)
+            and (is_address(words[1]) or words[1].lower() in w.EVERYTHING)
         )
     ):
         _sides(told, above, words, "end", names)
@@ -248,32 +249,32 @@ def _is_key(word: str) -> bool:
 def _values(words: tuple[str, ...], number: int, topic: str, names: Names) -> tuple[str, ...]:
     word = words[number]
     if topic == "id":
-        return (word,) if w.is_address(word) else ()
+        return (word,) if is_address(word) else ()
     if topic == "networks" and word in names.networks:
         return tuple(map(_whole, names.networks[word]))
     if word.lower() in w.EVERYTHING and number:
         return ("any",) if topic == "end" else ("0.0.0.0/0",)
-    if number and w.is_mask(word) and w.is_address(words[number - 1]):
+    if number and w.is_mask(word) and is_address(words[number - 1]):
         return ()
     following = words[number + 1] if number + 1 < len(words) else ""
     if (
         topic == "networks"
         and following.lower() in ("to", "-", "through")
         and number + 2 < len(words)
-        and w.is_address(word)
-        and w.is_address(words[number + 2])
+        and is_address(word)
+        and is_address(words[number + 2])
     ):
         return (f"{word}-{words[number + 2]}",)
     if (
         topic == "networks"
         and number > 1
         and words[number - 1].lower() in ("to", "-", "through")
-        and w.is_address(words[number - 2])
+        and is_address(words[number - 2])
     ):
         return ()
-    network = w.network_of(f"{word}/{following}") if w.is_address(word) and w.is_mask(following) else w.network_of(word)
+    network = w.network_of(f"{word}/{following}") if is_address(word) and w.is_mask(following) else w.network_of(word)
     if topic == "end":
-        return (word,) if w.is_address(word) else ()
+        return (word,) if is_address(word) else ()
     return (_whole(network),) if network else ()
 
 

@@ -7,6 +7,8 @@ import ipaddress
 import re
 from functools import lru_cache
 
+from stomion.space.axis import is_address
+
 _PART = re.compile(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+")
 
 
@@ -202,7 +204,7 @@ def network_of(word: str) -> str:
     text = word.strip()
     if "-" in text and text[:1].isalnum():
         low, _, high = text.partition("-")
-        return f"{low}-{high}" if _is_address(low) and _is_address(high) else ""
+        return f"{low}-{high}" if is_address(low) and is_address(high) else ""
     try:
         found = ipaddress.ip_network(text, strict=False)
     except ValueError:
@@ -223,19 +225,6 @@ def interface_address(word: str, mask: str = "") -> str:
 def is_mask(word: str) -> bool:
     """Is it an IPv4 netmask?"""
     return _MASK.fullmatch(word) is not None and word != "0.0.0.0"
-
-
-def _is_address(text: str) -> bool:
-    try:
-        ipaddress.ip_address(text)
-    except ValueError:
-        return False
-    return True
-
-
-def is_address(word: str) -> bool:
-    """Is it one address, without a length?"""
-    return _is_address(word)
 
 
 def service_of(word: str) -> str:

@@ -7,11 +7,11 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
-from stomion.ingest.osrows import is_address, number_of, text_of, within
+from stomion.ingest.osrows import number_of, text_of, within
 from stomion.model.box import Interval
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Entry, Route, RouteKind, RoutingRule, Tables
-from stomion.space.axis import V4_ALL, V6_ALL, Prefix, prefix_of
+from stomion.space.axis import V4_ALL, V6_ALL, Prefix, is_address, prefix_of
 from stomion.space.boxes import ANY_ADDRESS
 
 LAST_RULE = 32_767

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from stomion.space.axis import address_number
-
 MAX_RULES = 200_000
 """Entries of one table."""
 
@@ -32,12 +30,3 @@ def text_of(row: Any, key: str) -> str:
     """A name or a number as text; empty where it is something else."""
     value = row.get(key) if isinstance(row, dict) else None
     return str(value) if isinstance(value, str | int) and not isinstance(value, bool) else ""
-
-
-def is_address(text: str) -> bool:
-    """Is it one address as text?"""
-    try:
-        address_number(text)
-    except ValueError:
-        return False
-    return True

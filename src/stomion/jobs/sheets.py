@@ -187,7 +187,8 @@ def drafted(file: Path) -> tuple[str, tuple[tuple[int, str], ...]]:
         raise UsageError(
             f"{file}: no tunnel and no interface was understood in it; a gateway's configuration as text expected"
         )
-    lines = new_sheet(draft.sheet).split("\n")
+    # Whether translation comes before the tunnel is no matter of the text: it is left to the sheet's reader.
+    lines = [line for line in new_sheet(draft.sheet).split("\n") if not line.startswith("translation_first")]
     rest = ((MAX_LINES + 1, "everything from here on"),) if draft.cut else ()
     return "\n".join(map(without_secrets, lines)), (*draft.left, *rest)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
@@ -11,6 +10,7 @@ from stomion.listings.records import Raw, records_of
 from stomion.listings.states import state_of
 from stomion.model.provenance import Provenance
 from stomion.model.sa import Sa
+from stomion.space.axis import is_address
 from stomion.vocabulary.algorithms import encryption_of, find_proposal, group_of
 from stomion.vocabulary.durations import seconds_of
 from stomion.vocabulary.times import rfc3339_seconds
@@ -307,21 +307,13 @@ def _algorithms(found: _Found, value: str) -> None:
 
 
 def _addresses(found: _Found, bag: set[str], value: str) -> None:
-    addresses = [a for a in _ADDRESS.findall(value) if _is_address(a)]
+    addresses = [a for a in _ADDRESS.findall(value) if is_address(a)]
     if bag & _SIDES[0]:
         found.own += addresses
     elif bag & _SIDES[1] and len(addresses) == 1:
         found.peers += addresses
     else:
         found.loose += addresses
-
-
-def _is_address(text: str) -> bool:
-    try:
-        ipaddress.ip_address(text)
-    except ValueError:
-        return False
-    return True
 
 
 def _listed(found: _Found, where: Provenance, at: float | None) -> Listed:

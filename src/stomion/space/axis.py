@@ -40,6 +40,15 @@ def address_number(text: str) -> int:
     return int(found) + (V6_FIRST if found.version == IPV6 else 0)
 
 
+def is_address(text: str) -> bool:
+    """Is a text one address, of either family?"""
+    try:
+        ipaddress.ip_address(text)
+    except ValueError:
+        return False
+    return True
+
+
 def address_text(number: int) -> str:
     """A point of the axis as an address."""
     if not is_v6(number):

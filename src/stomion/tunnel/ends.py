@@ -99,7 +99,7 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     read = _readings(end, other, index, names)
     story = read_story(events)
     listed = listed_pairs(end.site, end.addresses, other.addresses, index.states.get(end.site, ()))
-    own = own_listed(end, other, index.listed.get(end.site, ()), end.sheet.name if end.sheet is not None else "", alone)
+    own = own_listed(end, other, index.listed.get(end.site, ()), index.tunnel_names(end.site), alone)
     out, back = _counted(read)
     return replace(
         end,

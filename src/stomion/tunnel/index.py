@@ -19,7 +19,7 @@ from stomion.model.record import TestRecord
 from stomion.model.sa import Drop, State
 from stomion.model.site import SheetTunnel, SiteSheet
 from stomion.model.tables import Tables
-from stomion.space.axis import address_number
+from stomion.space.axis import is_address
 from stomion.space.ranges import written
 from stomion.tunnel.targets import Targets, far_ranges
 from stomion.walk.declared import declared_tables, policy_on
@@ -55,15 +55,7 @@ def _by_tunnel_and_range(found: Sequence[CounterSeries]) -> BySites:
 def _named_site(source: str) -> str:
     """The site that a test's or ping's source names; empty for an address, which may be anybody's."""
     site, _, rest = source.partition("/")
-    return "" if _is_address(site) or rest.isdecimal() else site
-
-
-def _is_address(text: str) -> bool:
-    try:
-        address_number(text)
-    except ValueError:
-        return False
-    return True
+    return "" if is_address(site) or rest.isdecimal() else site
 
 
 class Index:

@@ -159,17 +159,18 @@ def with_listed(known: tuple[Sa, ...], listed: list[Sa]) -> tuple[Sa, ...]:
     return (*rows, *by_spi.values())
 
 
-def own_listed(end: End, other: End, listed: Iterable[Listed], name: str, alone: bool) -> list[Sa]:
-    """Of a gateway's own listing the SAs of this tunnel: by the peer's address, else by a name, else because the site has no other."""
-    named = {name.lower(), other.site.lower(), end.sheet.name.lower() if end.sheet is not None else ""} - {""}
+def own_listed(end: End, other: End, listed: Iterable[Listed], others: Collection[str], alone: bool) -> list[Sa]:
+    """Of a gateway's own listing the SAs of this tunnel: by the peer's address, else by a name, else because the site has no other. What
+    is called by the name of one of the site's `others` is that one's, whichever address its peer has."""
+    own = end.sheet.name.lower() if end.sheet is not None else ""
+    named = {other.site.lower(), own} - {""}
+    rivals = {name.lower() for name in others} - {own}
     out = []
     for one in listed:
-        peers = set(one.peers) - end.addresses
-        if (
-            peers & other.addresses
-            or (not peers & other.addresses and one.name.lower() in named)
-            or (alone and not peers and not one.name)
-        ):
+        peers, name = set(one.peers) - end.addresses, one.name.lower()
+        if name in rivals:
+            continue
+        if peers & other.addresses or name in named or (alone and not peers and not name):
             out.append(one.sa)
     return out
 
