@@ -463,7 +463,7 @@ def bench_counters(quick: bool) -> None:
     from stomion.ingest.records import _RECORD
 
     readings, times = (240 if quick else 1_440), []
-    for tunnels in (10, 20) if quick else (200, 400):
+    for tunnels in (10, 20) if quick else (500, 1_000):
         with tempfile.TemporaryDirectory() as place:
             folder = Path(place)
             write_readings(folder, tunnels, readings)

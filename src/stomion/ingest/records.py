@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import BinaryIO, TypeVar
+from typing import BinaryIO, TypeVar, cast
 
 import msgspec
 
@@ -42,7 +42,7 @@ def _read(reading: Reading) -> None:
     into.done()
 
 
-BLOCK = 1 << 18
+BLOCK = 1 << 15
 """Bytes of lines that are decoded at once."""
 
 
@@ -62,7 +62,7 @@ def _blocks(stream: BinaryIO) -> Iterator[tuple[int, bytes]]:
 
 def _plain(block: bytes) -> list[Record] | None:
     """All records of a block at once; None where one of its lines is no record, is empty, or needs the gate for text."""
-    if len(block.translate(None, _ODD)) != len(block) or b"\\u" in block or _has_long_line(block):
+    if len(block.translate(None, _ODD)) != len(block) or (b"\\" in block and b"\\u" in block) or _has_long_line(block):
         return None
     try:
         found: list[Record] = _RECORD.decode_lines(block)
@@ -120,18 +120,21 @@ class _Into:
     def keep(self, record: Record, number: int) -> None:
         """Put one record into the evidence, with its line."""
         if isinstance(record, CounterRecord):
-            self._counters.add([(number, record)])
+            self._counters.add((number,), (record,))
         else:
             _keep(record, number, self.reading)
         self._note_year((record,))
 
     def keep_all(self, first: int, records: list[Record]) -> None:
         """The records of lines in a row."""
-        counters = [(n, r) for n, r in enumerate(records, first) if isinstance(r, CounterRecord)]
-        self._counters.add(counters)
-        if len(counters) < len(records):
+        lines: Sequence[int] = range(first, first + len(records))
+        counters = cast("list[CounterRecord]", records)
+        if any(kind is not CounterRecord for kind in set(map(type, records))):
+            rows = [(n, r) for n, r in zip(lines, records, strict=True) if isinstance(r, CounterRecord)]
+            lines, counters = [n for n, _ in rows], [r for _, r in rows]
             for number, record in enumerate(records, first):
                 _keep(record, number, self.reading)
+        self._counters.add(lines, counters)
         self._note_year(records)
         self.count += len(records)
 

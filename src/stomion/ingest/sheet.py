@@ -249,6 +249,7 @@ def _kind(name: str) -> str:
     return " or ".join(_KINDS.get(part, part) for part in name.split(" | ") if part != "null")
 
 
+@lru_cache(16_384)
 def _prefix(text: str) -> tuple[str | None, str]:
     """A range of a selector or a route: a prefix, an address, `low-high`, `any` or `default`; services may follow a blank."""
     body, _, rest = text.strip().partition(" ")
@@ -258,9 +259,9 @@ def _prefix(text: str) -> tuple[str | None, str]:
         wanted = "LOW-HIGH of one family" if "-" in body and "/" not in body else "one like 10.64.0.0/21"
         why = f" ({error})" if "-" in body and ("backwards" in str(error) or "families" in str(error)) else ""
         return None, f"{text!r} is no range{why}; {wanted} expected"
-    right = str(ipaddress.ip_network(body, strict=False)) if "/" in body else body
-    if "/" in body and ipaddress.ip_interface(body).ip != ipaddress.ip_network(body, strict=False).network_address:
-        return f"{right} {rest}".strip(), f"{body} has host bits set; read as {right}"
+    given = ipaddress.ip_interface(body) if "/" in body else None
+    if given is not None and given.ip != given.network.network_address:
+        return f"{given.network} {rest}".strip(), f"{body} has host bits set; read as {given.network}"
     return text, ""
 
 

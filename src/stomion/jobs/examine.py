@@ -10,10 +10,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from stomion.case.evidence import Evidence
-from stomion.diagnosis.runner import Diagnosis, diagnose
+from stomion.diagnosis.runner import Diagnosis
 from stomion.ingest.folder import read_case
 from stomion.ingest.keyfile import read_keys
 from stomion.jobs.cancel import CancelToken
+from stomion.jobs.judging import judged
 from stomion.model.finding import STAGES, Certainty, Status
 from stomion.model.provenance import Problem
 from stomion.tunnel.build import pictures
@@ -80,7 +81,7 @@ def examine(
         if keys is not None:
             evidence.keys = read_keys(keys)
         watch.check()
-        found = tuple(diagnose(p) for p in pictures(evidence))
+        found = judged(list(pictures(evidence)), watch.check)
     for diagnosis in found:
         evidence.problems.extend(Problem("", text) for text in diagnosis.crashed)
         evidence.problems.extend(diagnosis.picture.cuts)

@@ -12,11 +12,10 @@ from stomion.model.provenance import Provenance
 from stomion.model.record import CounterRecord
 from stomion.vocabulary.times import rfc3339_seconds
 
-Line = tuple[int, CounterRecord]
-"""A record with the number of its line."""
 Key = tuple[str, str, str, str, tuple[str, ...], tuple[str, ...]]
 """Site, tunnel, both SPIs, and both ends' ranges."""
 _key_of = attrgetter("site", "tunnel", "spi_in", "spi_out", "local_ts", "remote_ts")
+_errors_of = attrgetter("errors")
 UNKNOWN = float("-inf")
 """The moment of a reading that tells none."""
 
@@ -44,24 +43,25 @@ class CounterSeries:
     replay: array[int] = field(default_factory=_counts)
     integrity: array[int] = field(default_factory=_counts)
 
-    def extend(self, rows: list[Line]) -> None:
-        """More readings, as (line, record)."""
+    def extend(self, lines: Sequence[int], records: Sequence[CounterRecord]) -> None:
+        """More readings, each with the number of its line."""
         had = len(self.at)
-        at = [moment_of(record) for _, record in rows]
+        at = list(map(moment_of, records))
         latest, earliest = max(at), min(at)
         if not had or latest > moment_of(self.last):
-            self.last_line, self.last = rows[at.index(latest)]
+            place = at.index(latest)
+            self.last_line, self.last = lines[place], records[place]
         if not had or earliest < moment_of(self.first):
-            self.first = rows[at.index(earliest)][1]
+            self.first = records[at.index(earliest)]
         self.at.extend(at)
-        self.lines.extend([line for line, _ in rows])
-        self.out.extend([record.packets_out for _, record in rows])
-        self.back.extend([record.packets_in for _, record in rows])
-        if self.replay or any(record.errors is not None for _, record in rows):
+        self.lines.extend(lines)
+        self.out.extend([record.packets_out for record in records])
+        self.back.extend([record.packets_in for record in records])
+        if self.replay or any(map(_errors_of, records)):
             # Most readings tell of no errors: their columns begin with the first that does.
             for name, column in (("replay", self.replay), ("integrity", self.integrity)):
                 column.extend([0] * (had - len(column)))
-                column.extend([thrown_away(record, name) for _, record in rows])
+                column.extend([thrown_away(record, name) for record in records])
 
     @property
     def site(self) -> str:
@@ -115,17 +115,27 @@ class Gathering:
     found: list[CounterSeries]
     known: dict[Key, CounterSeries] = field(default_factory=dict)
 
-    def add(self, rows: Sequence[Line]) -> None:
-        """Readings, as (line, record)."""
-        parts: dict[Key, list[Line]] = defaultdict(list)
-        for row, key in zip(rows, map(_key_of, [record for _, record in rows]), strict=True):
-            parts[key].append(row)
-        for key, part in parts.items():
-            series = self.known.get(key)
-            if series is None:
-                series = self.known[key] = CounterSeries(self.file, part[0][1], part[0][1])
-                self.found.append(series)
-            series.extend(part)
+    def add(self, lines: Sequence[int], records: Sequence[CounterRecord]) -> None:
+        """Readings, each with the number of its line."""
+        keys = list(map(_key_of, records))
+        if keys and keys.count(keys[0]) == len(keys):
+            # One SA after the other is the usual order of a large file: then nothing has to be sorted out.
+            self._extend(keys[0], lines, records)
+            return
+        parts: dict[Key, tuple[list[int], list[CounterRecord]]] = defaultdict(lambda: ([], []))
+        for key, line, record in zip(keys, lines, records, strict=True):
+            numbers, part = parts[key]
+            numbers.append(line)
+            part.append(record)
+        for key, (numbers, part) in parts.items():
+            self._extend(key, numbers, part)
+
+    def _extend(self, key: Key, lines: Sequence[int], records: Sequence[CounterRecord]) -> None:
+        series = self.known.get(key)
+        if series is None:
+            series = self.known[key] = CounterSeries(self.file, records[0], records[0])
+            self.found.append(series)
+        series.extend(lines, records)
 
 
 def places_of(series: Iterable[CounterSeries]) -> tuple[Provenance, ...]:

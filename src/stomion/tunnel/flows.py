@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
+import msgspec
+
 from stomion.model.tables import Action, Chain, Hook, Origin, Rule, Tables
 from stomion.space.axis import address_text
 from stomion.space.boxes import DESTINATION, EVERY, Region, TooMany, meet
@@ -256,7 +258,9 @@ def _sent_elsewhere(flow: Flow) -> Leg | None:
     caught = next((s for at, s in there.steps if at != NEAR and s.sets is not None and s.sets[0] == DESTINATION), None)
     if caught is None or caught.rule is None:
         return None
-    return replace(there, fate=Fate.TRANSLATED, ended=caught, passage=replace(there.passage, decided=caught))
+    return replace(
+        there, fate=Fate.TRANSLATED, ended=caught, passage=msgspec.structs.replace(there.passage, decided=caught)
+    )
 
 
 def _share_breaks(picture: Picture, flows: Flows) -> list[Break]:

@@ -162,11 +162,14 @@ def with_listed(known: tuple[Sa, ...], listed: list[Sa]) -> tuple[Sa, ...]:
 def own_listed(end: End, other: End, listed: Iterable[Listed], others: Collection[str], alone: bool) -> list[Sa]:
     """Of a gateway's own listing the SAs of this tunnel: by the peer's address, else by a name, else because the site has no other. What
     is called by the name of one of the site's `others` is that one's, whichever address its peer has."""
+    rows = list(listed)
+    if not rows:
+        return []
     own = end.sheet.name.lower() if end.sheet is not None else ""
     named = {other.site.lower(), own} - {""}
     rivals = {name.lower() for name in others} - {own}
     out = []
-    for one in listed:
+    for one in rows:
         peers, name = set(one.peers) - end.addresses, one.name.lower()
         if name in rivals:
             continue

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
+
+import msgspec
+from msgspec.structs import replace
 
 from stomion.model.box import Box
 from stomion.model.tables import Action, Chain, Hook, Rule, State, Tables
@@ -18,8 +20,7 @@ MAX_CHAINS = 500
 """Chains of a hook that are listed; each is entered once, so that a ring of jumps ends."""
 
 
-@dataclass(frozen=True, slots=True)
-class Setting:
+class Setting(msgspec.Struct, frozen=True):
     """What rules may ask of a packet besides its header, at one point of its way."""
 
     in_dev: str = ""
@@ -29,8 +30,7 @@ class Setting:
     state: State = State.NEW
 
 
-@dataclass(frozen=True, slots=True)
-class Verdict:
+class Verdict(msgspec.Struct, frozen=True):
     """What became of a piece in a chain: the action, and the rule that decided, or None for the chain's policy."""
 
     piece: Piece

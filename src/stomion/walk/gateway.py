@@ -7,8 +7,10 @@ decision on what the packet is then. Where it does not, the tunnel decides befor
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
+
+from msgspec.structs import replace
 
 from stomion.model.box import Box
 from stomion.model.tables import Hook, Policy, State, Tables

@@ -6,7 +6,7 @@ alone, and once one of them has set an address the later ones of the same hook a
 
 from __future__ import annotations
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from stomion.model.tables import Action, Chain, ChainKind, Hook, Rule, State, Tables
 from stomion.space.axis import V4_ALL, V6_ALL, address_number, is_v6

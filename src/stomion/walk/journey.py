@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from enum import StrEnum
+
+from msgspec.structs import replace
 
 from stomion.model.box import Box, Interval
 from stomion.model.provenance import Provenance
@@ -239,7 +242,7 @@ def _to_host(receiver: Side, passage: Passage, steps: tuple[tuple[int, Step], ..
     """The receiving host's own filter, where its tables are there."""
     legs = []
     with_filter = {n: h for n, h in receiver.hosts.items() if h.base(Hook.INPUT, ChainKind.FILTER)}
-    for piece, host in _hosts_apart(replace(receiver, hosts=with_filter), [passage.piece], DESTINATION):
+    for piece, host in _hosts_apart(dataclasses.replace(receiver, hosts=with_filter), [passage.piece], DESTINATION):
         if host is None:
             legs.append(Leg(piece.box, Fate.CARRIED, FAR, Machine.HOST, steps, replace(passage, piece=piece)))
             continue

@@ -7,8 +7,10 @@ wants to read it; nothing is ever decided by comparing sentences.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
 from enum import StrEnum
+
+import msgspec
+from msgspec.structs import replace
 
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Chain, Policy, Rule
@@ -74,8 +76,7 @@ class Reason(StrEnum):
     NEVER_ASKED = "never-asked"
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
+class Step(msgspec.Struct, frozen=True):
     """One decision on the way and its reason; `where` it stands, by which rule, route or tunnel.
 
     `sets` is what a translation makes of the packet: the axis (see space.boxes) and its new value. `translated` tells that a
@@ -173,8 +174,7 @@ def _tunnel(step: Step) -> str:
     return step.policy.tunnel if step.policy is not None else ""
 
 
-@dataclass(frozen=True, slots=True)
-class Passage:
+class Passage(msgspec.Struct, frozen=True):
     """A piece that went through a gateway, or ended there.
 
     `decided` is the step that decided its fate, where that is not the last one: a translation, or the route that led astray.
@@ -186,7 +186,7 @@ class Passage:
     decided: Step | None = None
     way: Way | None = None
     policy: Policy | None = None
-    setting: Setting = field(default_factory=Setting)
+    setting: Setting = msgspec.field(default_factory=Setting)
     """Where the deciding rule was asked: interfaces, zones, state."""
     tag: int = 0
     """Which of the pieces that came in this is a part of."""
@@ -203,7 +203,7 @@ class Passage:
 
     def after(self, step: Step, **more: object) -> Passage:
         """One step on."""
-        return replace(self, steps=(*self.steps, step), **more)  # type: ignore[arg-type]
+        return replace(self, steps=(*self.steps, step), **more)
 
     def ends(self, step: Step, fate: Fate) -> Passage:
         """The step that ends the way."""

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+
+import msgspec
+from msgspec.structs import replace
 
 from stomion.model.box import Box
 from stomion.model.tables import Rule
 from stomion.space.boxes import meet, minus
 
 
-@dataclass(frozen=True, slots=True)
-class Piece:
+class Piece(msgspec.Struct, frozen=True):
     """`box` is what the packets were at first; `fixed` holds the axes that translation has set to one value each."""
 
     box: Box

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
 from enum import StrEnum
+
+import msgspec
+from msgspec.structs import replace
 
 from stomion.model.box import Interval
 from stomion.model.provenance import Provenance
@@ -40,8 +42,7 @@ _ENDINGS = {
 """How packets end that a route of some kind, or a routing rule's action, takes; kinds that are not here lead on."""
 
 
-@dataclass(frozen=True, slots=True)
-class Way:
+class Way(msgspec.Struct, frozen=True):
     """Where a piece goes: `dev` and `via`, or `end` where its way ends here."""
 
     piece: Piece
