@@ -133,3 +133,30 @@ def test_the_page_fits_and_a_cell_is_spelled_out(case: Case, width: int) -> None
     spelled = detail(item.matrix, item.source, 9, width)
     assert len({where for _, where in spelled}) == 5
     assert sum("10.66.0.18" in "".join(text for text, _ in line) for line, _ in spelled) == 5
+
+
+@pytest.mark.parametrize(
+    ("rows", "outcome", "fares", "says"),
+    [
+        ([], "reach", "untried", "nobody tried it; wanted, not tried; the tables let all of it pass"),
+        ([_test("10.66.0.9", 5), _test("10.66.0.10", 5)], "reach", "passes", "(10 of 10 answered)"),
+        ([_test("10.66.0.9", 5), _test("10.66.0.10", 0)], "reach", "partly", "(5 of 10 answered)"),
+        (
+            [_test("10.66.0.9", 5)],
+            "blocked",
+            "leaks",
+            "it does not hold for 10.96.0.0/20 to 10.66.0.0/21 except 10.66.0.1 icmp",
+        ),
+        ([_test("10.66.0.9", 5, "tcp/80")], "reach", "untried", "nobody tried it"),
+    ],
+)
+def test_a_declared_range_has_a_cell_of_its_own(
+    case: Case, rows: list[dict[str, object]], outcome: str, fares: str, says: str
+) -> None:
+    expects = f'[[expect]]\nfrom = "quayhead"\nto = "10.66.0.0/21"\nservice = "icmp"\noutcome = "{outcome}"\n'
+    (matrix,) = _drawing(case, rows, expects).matrices
+    assert [e.fares for e in matrix.cells["its LAN", "10.66.0.0/21"]] == [fares]
+    told = " ".join(
+        text for line, _ in detail(matrix, "its LAN", matrix.targets.index("10.66.0.0/21"), 200) for text, _ in line
+    )
+    assert says in told

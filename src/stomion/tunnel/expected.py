@@ -34,6 +34,38 @@ def is_wide(test: LanTest) -> bool:
     return test.service != "icmp" and any(port[0] != port[1] or number[0] != number[1] for number, port in found)
 
 
+def asked_words(test: LanTest) -> str:
+    """`10.64.0.0/21 > 10.96.0.0/20 tcp/80`: what an expectation says, by which the packet that stands for it is known."""
+    return f"{test.source or test.who} > {test.to} {test.service}"
+
+
+def within(who: str, to: str, service: str, test: LanTest) -> bool:
+    """Is what was tried by `who` (an address, `site/host` or a site) a part of what an expectation names?"""
+    try:
+        target, wanted = interval_of(to), interval_of(test.to)
+        asked, allowed = service_of(service or "icmp"), service_of(test.service)
+    except ValueError:
+        return False
+    return (
+        _from(who, test)
+        and all(any(_in(t, w) for w in wanted) for t in target)
+        and any(_in(a[0], b[0]) and _in(a[1], b[1]) for a in asked for b in allowed)
+    )
+
+
+def _in(inner: Interval, outer: Interval) -> bool:
+    return outer[0] <= inner[0] and inner[1] <= outer[1]
+
+
+def _from(who: str, test: LanTest) -> bool:
+    if who == test.who or who.startswith(f"{test.who}/"):
+        return True
+    try:
+        return all(any(_in(w, s) for s in interval_of(test.source)) for w in interval_of(who))
+    except ValueError:
+        return False
+
+
 def asked_region(test: LanTest, sender: Side) -> Region:
     """All packets that an expectation names. Raises ValueError for what is no range or service."""
     sources = interval_of(test.source) if test.source else list(sender.lans)
@@ -82,8 +114,7 @@ def _as_flow(test: LanTest, part: Region) -> LanTest:
     name = "icmp" if protocol in ECHO_TYPE else PROTOCOL_NAMES.get(protocol, str(protocol))
     service = f"{name}/{port}" if protocol in PORTED else name
     source, to = (address_text(_host_in(box[axis])) for axis in (SOURCE, DESTINATION))
-    asked = f"{test.source or test.who} > {test.to} {test.service}"
-    return replace(test, source=source, to=to, service=service, asked=asked)
+    return replace(test, source=source, to=to, service=service, asked=asked_words(test))
 
 
 def _prefer(interval: Interval, wanted: tuple[int, ...]) -> int:

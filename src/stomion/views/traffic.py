@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import groupby
 
 from stomion.diagnosis.runner import Diagnosis
 from stomion.space.axis import address_number, address_text
-from stomion.tunnel.attempts import Attempt, attempts_of, of_test, sender
+from stomion.space.packetwords import packets_text
+from stomion.tunnel.attempts import Attempt, attempts_of, latest, of_test, sender
 from stomion.tunnel.baseline import Near, checks_of
+from stomion.tunnel.expected import asked_words, is_wide, within
 from stomion.tunnel.flows import Flow, flows_of
 from stomion.tunnel.picture import Change, End, LanTest, Picture, PingSeries
 from stomion.vocabulary.durations import span_text
@@ -146,15 +148,41 @@ def _matrix(picture: Picture, end: End) -> Matrix:
         entry = Entry(attempt.service, fares(attempt), attempt, _walk_says(flow))
         name = f"{attempt.service}{attempt.key[-1] or ''}"
         found.setdefault((_source(attempt.who, end), host_name(attempt.to, other)), {})[name] = entry
+    ranges = {f.test.asked: f for f in (flows.flows if flows is not None else ()) if f.test.asked}
     for test in picture.expected:
-        if (picture.left if test.from_left else picture.right) is not end or "/" in test.to:
+        if (picture.left if test.from_left else picture.right) is not end:
             continue
-        cell = found.setdefault((_source(test.who, end), host_name(test.to, other)), {})
-        if test.service not in cell:
+        source = "its LAN" if is_wide(test) and test.who == end.site else _source(test.who, end)
+        cell = found.setdefault((source, host_name(test.to, other)), {})
+        if is_wide(test):
+            cell[test.service] = _of_range(test, latest(picture), ranges.get(asked_words(test)))
+        elif test.service not in cell:
             cell[test.service] = Entry(test.service, "untried", of_test(test), _walk_says(walked.get(_key(test))))
     sources = tuple(dict.fromkeys(s for s, _ in found))
     targets = tuple(dict.fromkeys(t for _, t in found))
     return Matrix(end, sources, targets, {key: tuple(cell.values()) for key, cell in found.items()})
+
+
+def _of_range(test: LanTest, tried: tuple[Attempt, ...], flow: Flow | None) -> Entry:
+    """What is declared of a whole range: all attempts within it taken together, and what the tables say of every packet."""
+    inside = [a for a in tried if a.from_left == test.from_left and within(a.who, a.to, a.service, test)]
+    kinds = {fares(replace(a, expected=test.expected)) for a in inside}
+    whole = of_test(test)
+    if inside:
+        sent, received = sum(a.sent for a in inside), sum(a.received for a in inside)
+        whole = replace(whole, sent=sent, received=received, at=inside[-1].at, where=inside[-1].where)
+    how = "untried" if not kinds else kinds.pop() if len(kinds) == 1 else "partly"
+    return Entry(test.service, how, whole, _range_says(test, flow))
+
+
+def _range_says(test: LanTest, flow: Flow | None) -> str:
+    if flow is None or flow.trip is None:
+        return ""
+    if not flow.part:
+        return f"the tables {'let all of it pass' if test.expected else 'stop all of it'}"
+    leg = flow.broken
+    why = f" ({leg.says or leg.fate.value})" if test.expected and leg is not None else ""
+    return f"by the tables it does not hold for {packets_text(flow.part)}{why}"
 
 
 def _key(test: LanTest) -> tuple[bool, str, str, str]:
