@@ -1,6 +1,6 @@
 """Speed as ratios against floors measured in the same run: `make bench`. Minima of interleaved runs, as these are steady.
 
-python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets walk hub fleet counters
+python tools/bench.py [--quick] [NAME ...]     names: start version capture codec log keys sheets walk hub fleet again counters
 """
 
 from __future__ import annotations
@@ -56,11 +56,28 @@ Timed([demo_folder()]).run(headless=True)
 CHECK = """
 import contextlib, io, sys
 from stomion.entry import main
-sys.argv = ["stomion", "check", {folder!r}]
+sys.argv = ["stomion", "check", {folder!r}, "--no-cache"]
 with contextlib.redirect_stdout(io.StringIO()) as out, contextlib.suppress(SystemExit):
     main()
 assert any(name in out.getvalue() for name in ("q-0", "s0", "station0001"))
 """
+AGAIN = CHECK.replace(', "--no-cache"', "")
+"""The same with what was kept of the case."""
+LIST = """
+import asyncio, os
+from pathlib import Path
+from stomion.tui.app import StomionApp
+async def drive():
+    app = StomionApp([Path({folder!r})], keep=True)
+    async with app.run_test(size=(160, 47)) as pilot:
+        while app.before is None:
+            await pilot.pause(0.01)
+        await pilot.pause()
+        # What is read behind it, and stopping that, is no part of it.
+        os._exit(0)
+asyncio.run(drive())
+"""
+"""The list of tunnels as it stood at the last look."""
 
 
 def timed(action: Callable[[], object]) -> float:
@@ -434,6 +451,49 @@ def bench_fleet(quick: bool) -> None:
     )
 
 
+def bench_again(quick: bool) -> None:
+    """A fleet that was read before: nothing changed, one file of thousands changed, and its list on the screen; against reading it all."""
+    from stomion.jobs.demo import write_fleet
+    from stomion.jobs.examine import examine
+    from stomion.jobs.look import keep_look, look_of
+
+    count = 50 if quick else 1_000
+    with tempfile.TemporaryDirectory() as place:
+        folder = Path(place) / "fleet"
+        write_fleet(folder, count)
+        keep_look([folder], look_of(examine([folder])))
+        log = folder / "station0003" / "ike.log"
+
+        def one_changed() -> None:
+            log.write_text(log.read_text() + "2026-05-04T10:00:00Z ike: nothing\n")
+            _python(AGAIN.format(folder=str(folder)))
+
+        found = minima(
+            {
+                "all": lambda: _python(CHECK.format(folder=str(folder))),
+                "again": lambda: _python(AGAIN.format(folder=str(folder))),
+                "one": one_changed,
+                "list": lambda: _python(LIST.format(folder=str(folder))),
+            },
+            2,
+        )
+    line(
+        f"check of {count} tunnels, unchanged",
+        found["again"] / found["all"],
+        "reading all",
+        None,
+        f"{found['again']:.2f} s",
+    )
+    line("the same, one file changed", found["one"] / found["again"], "none changed", 1.2)
+    line(
+        "its list on the screen",
+        found["list"] / found["all"],
+        "reading all",
+        None,
+        f"{found['list']:.2f} s (aim: 1.5 s)",
+    )
+
+
 def write_readings(folder: Path, tunnels: int, readings: int) -> None:
     """A hub's tunnels whose counters were read at both ends, minute by minute; all of it arrives."""
     (folder / "sites").mkdir()
@@ -529,6 +589,7 @@ BENCHES = {
     "walk": bench_walk,
     "hub": bench_hub,
     "fleet": bench_fleet,
+    "again": bench_again,
     "counters": bench_counters,
 }
 

@@ -9,11 +9,11 @@ from pathlib import Path
 from stomion.cli.main import run_command_line
 
 
-def open_full_screen(paths: list[Path]) -> None:
+def open_full_screen(paths: list[Path], keep: bool) -> None:
     """Open the full-screen front; loaded only now, for it is the heaviest part."""
     from stomion.tui.app import run
 
-    run(paths)
+    run(paths, keep=keep)
 
 
 def main(argv: Sequence[str] | None = None) -> None:

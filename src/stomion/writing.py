@@ -55,6 +55,11 @@ def ordinary_folder(root: Path, folder: Path) -> Path:
     return at
 
 
+def state_folder() -> Path:
+    """What this program keeps for this user: $XDG_STATE_HOME/stomion, else ~/.local/state/stomion."""
+    return Path(os.environ.get("XDG_STATE_HOME") or Path.home() / ".local" / "state") / "stomion"
+
+
 @contextlib.contextmanager
 def alone(root: Path, target: Path) -> Iterator[None]:
     """While this holds, no other instance that asks the same has the file: for reading, changing and writing it again. Raises UsageError as

@@ -26,10 +26,10 @@ def test_rows_and_header_of_the_list_line_up(demo: Examined, width: int) -> None
     cols = tunnels.columns(width, 16)
     for line in tunnels.header(cols):
         assert width_of(line) <= max(width, 1 + cols.name + 2 + cols.stage * 11)
-    starts = {_plain(tunnels.row(d, cols)).index("▐") for d in demo.tunnels}
+    starts = {_plain(tunnels.row(seam_of(d), cols)).index("▐") for d in demo.tunnels}
     assert starts == {cols.seam_at - 1}
     for diagnosis in demo.tunnels:
-        assert width_of(tunnels.row(diagnosis, cols)) <= width + 1
+        assert width_of(tunnels.row(seam_of(diagnosis), cols)) <= width + 1
     text = "\n".join(_plain(line) for line in tunnels.header(cols))
     for name in ("underlay", "selectors", "failover"):
         assert name in text

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from stomion.cli.main import EXIT_FAULT, EXIT_USAGE
+from stomion.cli.main import EXIT_FAULT, EXIT_USAGE, no_cache
 from stomion.cli.text import ask_text, check_text
 from stomion.errors import UsageError
 
@@ -26,12 +26,15 @@ from stomion.errors import UsageError
 )
 @click.option("--ask", is_flag=True, help="Say what evidence to fetch next, worded for whoever has it.")
 @click.option("--tunnel", metavar="NAME", help="Only this tunnel.")
-def command(paths: tuple[Path, ...], as_json: bool, ask: bool, tunnel: str | None, keys: Path | None) -> None:
+@no_cache
+def command(
+    paths: tuple[Path, ...], as_json: bool, ask: bool, tunnel: str | None, keys: Path | None, keep: bool
+) -> None:
     """Say what is wrong with the tunnels of a case: the first fault, its proof and the change to make."""
     from stomion.jobs.examine import examine
     from stomion.jobs.summary import as_json_bytes, summary_of
 
-    examined = examine(list(paths), keys=keys)
+    examined = examine(list(paths), keys=keys, keep=keep)
     found = summary_of(examined, tunnel)
     if tunnel and not found.tunnels:
         names = ", ".join(d.picture.name for d in examined.tunnels) or "none"

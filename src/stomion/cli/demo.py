@@ -43,4 +43,4 @@ def command(full_screen: FullScreen, target: Path | None, fleet: int | None) -> 
         count = write_demo(target)
         click.echo(f"{count} files written to {target}")
         return
-    full_screen([demo_folder()])
+    full_screen([demo_folder()], False)

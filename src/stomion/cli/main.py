@@ -17,7 +17,8 @@ from stomion.errors import UsageError
 from stomion.vocabulary.clean import clean
 
 EXIT_FAULT, EXIT_USAGE, EXIT_FAILED = 1, 2, 3
-FullScreen = Callable[[list[Path]], None]
+FullScreen = Callable[[list[Path], bool], None]
+"""Opens paths full screen; the second says whether what is worked out is kept for the next time."""
 """Opens the full-screen front on paths; the context object of every command."""
 
 _COMMANDS = {
@@ -36,6 +37,16 @@ _COMMANDS = {
     "open": ("stomion.cli.open", "Open a case full screen (the word may be left out)."),
     "completion": ("stomion.cli.completion", "Print the completion script for a shell."),
 }
+
+
+no_cache = click.option(
+    "--no-cache",
+    "keep",
+    is_flag=True,
+    flag_value=False,
+    default=True,
+    help="Read everything anew, and keep nothing of it beside the case.",
+)
 
 
 class Commands(click.Group):
@@ -81,7 +92,7 @@ def root(ctx: click.Context) -> None:
     """
     if ctx.invoked_subcommand is None:
         module = importlib.import_module("stomion.cli.open")
-        ctx.invoke(module.command, paths=())
+        ctx.invoke(module.command, paths=(), keep=False)
 
 
 def run_command_line(argv: Sequence[str] | None, full_screen: FullScreen) -> int:

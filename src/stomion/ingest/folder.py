@@ -6,17 +6,22 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Collection, Generator, Iterator
 from concurrent.futures import BrokenExecutor
+from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 from stomion.case.evidence import Evidence
 from stomion.errors import Cancelled, UnreadableInput, UsageError
 from stomion.ingest.files import HEAD, open_input, reason
 from stomion.ingest.item import MAX_TABLE, Item
+from stomion.ingest.kept import LEAST_BYTES as LEAST_KEPT
+from stomion.ingest.kept import Found, Keeper, add, lengths, taken
 from stomion.ingest.kinds import kind_of
 from stomion.ingest.order import order_of
 from stomion.ingest.owners import join_models, same_addresses
 from stomion.ingest.reading import Reading, Tick, Years
-from stomion.ingest.workers import Answer, read_many, worth_it
+from stomion.ingest.store import store_for
+from stomion.ingest.workers import OF_ITS_OWN, Answer, read_many, worth_it
 from stomion.logs.phrasebook import read_phrasebook
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.vocabulary.clean import clean, without_secrets
@@ -27,23 +32,42 @@ NOT_SITES = frozenset(("sites", "path", ".stomion"))
 PHRASEBOOK = "phrasebook.toml"
 
 
-def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None) -> Evidence:
-    """Read everything there is. Raises UsageError where a path does not exist, Cancelled where `tick` does."""
+def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None, *, keep: bool = False) -> Evidence:
+    """Read everything there is. With `keep`, what the files of a large case folder gave is kept for the next time.
+
+    Raises UsageError where a path does not exist, Cancelled where `tick` does."""
     for path in paths:
         if not _exists(path):
             raise UsageError(f"{path}: it does not exist")
     root = _root(paths)
     evidence = Evidence(root=str(root), title=clean(root.name))
-    years = Years()
     for book in phrasebooks(root):
         _read_phrasebook(book, root, evidence)
     items = list(_walk(paths, root, evidence))
     late = next((n for n, item in enumerate(items) if _is_late(item.path)), len(items))
-    _read_all(items[:late], [item for item in items[:late] if item.path.suffix == ".jsonl"], evidence, tick, years)
-    _read_all(items[late:], items[late:], evidence, tick, years)
+    with _keeper(items, root if keep and paths[0].is_dir() and len(paths) == 1 else None) as keeper:
+        case = _Case(evidence, tick, Years(), frozenset(i.site for i in items if i.site), keeper)
+        case.read(items[:late], [item for item in items[:late] if item.path.suffix == ".jsonl"])
+        case.read(items[late:], items[late:])
     join_models(evidence)
     same_addresses(evidence)
     return evidence
+
+
+@contextmanager
+def _keeper(items: list[Item], root: Path | None) -> Iterator[Keeper | None]:
+    """What is kept of a case; None for a small one, and where nothing can be kept."""
+    large = root is not None and sum(_size(item.path) for item in items) >= LEAST_KEPT
+    store = store_for(root) if root is not None and large else None
+    if store is None:
+        yield None
+        return
+    whole = False
+    try:
+        yield Keeper(store)
+        whole = True
+    finally:
+        store.close(whole=whole)
 
 
 def _exists(path: Path) -> bool:
@@ -53,31 +77,65 @@ def _exists(path: Path) -> bool:
         raise UsageError(f"{path}: {reason(error)}") from error
 
 
-def _read_all(items: list[Item], alone: list[Item], evidence: Evidence, tick: Tick, years: Years) -> None:
-    """Every file in its order; of `alone`, which rest on no other, in worker processes where they are several and large."""
-    sizes = [_size(item.path) for item in alone]
-    answers = read_many(alone, sizes, evidence, years, tick) if worth_it(alone, sizes) else None
-    given = {item.name for item in alone} if answers is not None else set()
-    try:
-        for item in items:
-            answer = _next(answers) if item.name in given else None
-            if answer is None or answer.found is None:
-                tick(item.name, 0)
-                read_one(item, evidence, tick, years)
-                continue
-            years.seen = years.seen or answer.year
-            for name, rows in answer.found.items():
-                getattr(evidence, name).extend(rows)
-    finally:
-        if answers is not None:
-            answers.close()
+@dataclass(slots=True)
+class _Case:
+    """A case being read. `sites` are those that its folders name."""
+
+    evidence: Evidence
+    tick: Tick
+    years: Years
+    sites: frozenset[str]
+    keeper: Keeper | None
+
+    def read(self, items: list[Item], alone: list[Item]) -> None:
+        """Every file in its order; those of `alone`, which rest on no other, out of the store, else in worker processes where they are
+        several and large."""
+        names = self.keeper.names(alone, self.sites, self.evidence, self.years) if self.keeper is not None else {}
+        kept = {name: found for name, key in names.items() if (found := self._kept(name, key)) is not None}
+        left = [item for item in alone if item.name not in kept]
+        sizes = [_size(item.path) for item in left]
+        answers = read_many(left, sizes, self.evidence, self.years, self.tick) if worth_it(left, sizes) else None
+        own = {item.name for item in left}
+        try:
+            for item in items:
+                found = kept.pop(item.name, None)
+                if found is None and item.name in own:
+                    answer = _next(answers) if answers is not None else None
+                    found = answer.found if answer is not None else None
+                    if found is None and answer is None and self.keeper is not None:
+                        found = self._read_here(item)
+                    if found is not None and self.keeper is not None:
+                        self.keeper.keep(names.get(item.name), found)
+                if found is not None:
+                    add(found, self.evidence, self.years)
+                else:
+                    self.tick(item.name, 0)
+                    read_one(item, self.evidence, self.tick, self.years, keeper=self.keeper)
+        finally:
+            if answers is not None:
+                answers.close()
+
+    def _kept(self, name: str, key: bytes) -> Found | None:
+        assert self.keeper is not None
+        self.tick(name, 0)
+        return self.keeper.file(key)
+
+    def _read_here(self, item: Item) -> Found | None:
+        """What a file adds, taken out again; None, and nothing added, for one that rests on others."""
+        self.tick(item.name, 0)
+        before, year = lengths(self.evidence), self.years.seen
+        if not read_one(item, self.evidence, self.tick, self.years, OF_ITS_OWN):
+            return None
+        found = taken(self.evidence, before, self.years.seen)
+        self.years.seen = year
+        return found
 
 
 def _next(answers: Generator[Answer] | None) -> Answer | None:
     """None where a worker can't be started, or died: the rest is read by the caller."""
     try:
         return next(answers, None) if answers is not None else None
-    except (BrokenExecutor, OSError):
+    except (BrokenExecutor, OSError, ValueError):
         return None
 
 
@@ -88,7 +146,14 @@ def _size(path: Path) -> int:
         return 0
 
 
-def read_one(item: Item, evidence: Evidence, tick: Tick, years: Years, only: Collection[str] | None = None) -> bool:
+def read_one(
+    item: Item,
+    evidence: Evidence,
+    tick: Tick,
+    years: Years,
+    only: Collection[str] | None = None,
+    keeper: Keeper | None = None,
+) -> bool:
     """One file, whatever becomes of it. An error nobody foresaw is a line too: it is this program's, and costs this file alone. False,
     and nothing done, for a kind that is not among `only`."""
     try:
@@ -101,7 +166,7 @@ def read_one(item: Item, evidence: Evidence, tick: Tick, years: Years, only: Col
         kind = kind_of(item, head)
         if only is not None and kind.name not in only:
             return False
-        kind.read(Reading(item, head, size, evidence, tick, years))
+        kind.read(Reading(item, head, size, evidence, tick, years, keeper))
     except Cancelled:
         raise
     except UnreadableInput as error:

@@ -10,11 +10,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from stomion.case.evidence import Evidence, Source
 from stomion.ingest.item import Item
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.vocabulary.clean import without_secrets
+
+if TYPE_CHECKING:
+    from stomion.ingest.kept import Keeper
 
 Tick = Callable[[str, int], None]
 """Called with the file's name and lines or packets read so far; may raise Cancelled."""
@@ -54,6 +58,8 @@ class Reading:
     evidence: Evidence
     tick: Tick
     years: Years
+    keeper: Keeper | None = None
+    """Where what was made of unchanged files is kept."""
 
     def problem(self, text: str, line: int | None = None) -> None:
         """One line about what could not be read."""

@@ -6,16 +6,19 @@ to the caller, as tables rest on each other.
 
 from __future__ import annotations
 
+import contextlib
 import gc
 import os
 import signal
+import sys
 from collections.abc import Generator, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass, field
-from multiprocessing import get_context
+from multiprocessing import get_context, resource_tracker
 
 from stomion.case.evidence import Evidence
 from stomion.ingest.item import Item
+from stomion.ingest.kept import Found, lengths, taken
 from stomion.ingest.reading import Tick, Years
 
 LEAST_BYTES = 24 << 20
@@ -23,8 +26,6 @@ LEAST_BYTES = 24 << 20
 CHUNK, CHUNK_BYTES = 12, 16 << 20
 """Files of one order to a worker, and bytes from which on no further file is put to them."""
 MOST_WORKERS = 4
-LISTS = ("logs", "tests", "pings", "counters", "happenings", "sources", "problems", "not_recognised")
-"""What the readers of logs, records and pasted tests add to."""
 OF_ITS_OWN = ("text", "records", "pasted tests", "empty", "binary")
 """Kinds that rest on nothing but their own file."""
 
@@ -34,9 +35,7 @@ class Answer:
     """What one file gave; None in `found` for a file that the caller has to read himself."""
 
     item: Item
-    found: dict[str, list[object]] | None = field(default=None)
-    year: int | None = None
-    """The year that it tells, for logs without one."""
+    found: Found | None = field(default=None)
 
 
 def worth_it(items: Sequence[Item], sizes: Sequence[int]) -> bool:
@@ -73,6 +72,7 @@ def read_many(
     items: Sequence[Item], sizes: Sequence[int], evidence: Evidence, years: Years, tick: Tick
 ) -> Generator[Answer]:
     """Every file's answer, in the order of the files. Raises what `tick` raises, with all workers stopped."""
+    _prepare()
     pool = ProcessPoolExecutor(
         max_workers=min(_processors(), MOST_WORKERS),
         mp_context=get_context("spawn"),
@@ -91,6 +91,12 @@ def read_many(
         _stop(pool)
         raise
     pool.shutdown()
+
+
+def _prepare() -> None:
+    """The process that cleans up after workers inherits standard error: the real one, not what a full-screen front puts in its place."""
+    with contextlib.redirect_stderr(sys.__stderr__):
+        resource_tracker.ensure_running()
 
 
 def _await(future: Future[list[Answer]], tick: Tick, name: str, done: int) -> None:
@@ -123,15 +129,10 @@ def _read(items: tuple[Item, ...]) -> list[Answer]:
 
     ((base, years),) = _CASE
     answers = []
-    before = {name: len(getattr(base, name)) for name in LISTS}
+    before = lengths(base)
     for item in items:
         if not read_one(item, base, lambda _name, _count: None, years, OF_ITS_OWN):
             answers.append(Answer(item))
             continue
-        found: dict[str, list[object]] = {}
-        for name in LISTS:
-            rows = getattr(base, name)
-            found[name] = rows[before[name] :]
-            del rows[before[name] :]
-        answers.append(Answer(item, found, years.seen))
+        answers.append(Answer(item, taken(base, before, years.seen)))
     return answers

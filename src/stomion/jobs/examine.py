@@ -14,6 +14,7 @@ from stomion.diagnosis.runner import Diagnosis
 from stomion.ingest.folder import read_case
 from stomion.ingest.keyfile import read_keys
 from stomion.jobs.cancel import CancelToken
+from stomion.jobs.demo import demo_folder
 from stomion.jobs.judging import judged
 from stomion.model.finding import STAGES, Certainty, Status
 from stomion.model.provenance import Problem
@@ -68,8 +69,11 @@ def examine(
     progress: Callable[[str, int], None] = lambda _name, _count: None,
     token: CancelToken | None = None,
     keys: Path | None = None,
+    keep: bool = True,
 ) -> Examined:
-    """`keys` is a key file. Raises UsageError where a path does not exist, Cancelled where the token is set."""
+    """`keys` is a key file; with `keep`, what files gave is kept beside the case and taken from there where they did not change.
+
+    Raises UsageError where a path does not exist, Cancelled where the token is set."""
     watch = token or CancelToken()
 
     def tick(name: str, count: int) -> None:
@@ -77,7 +81,7 @@ def examine(
         progress(name, count)
 
     with _without_collecting():
-        evidence = read_case(paths, tick)
+        evidence = read_case(paths, tick, keep=keep and demo_folder() not in [p.resolve() for p in paths])
         if keys is not None:
             evidence.keys = read_keys(keys)
         watch.check()

@@ -28,6 +28,7 @@ from stomion.vocabulary.clean import clean
 if TYPE_CHECKING:
     from stomion.diagnosis.runner import Diagnosis
     from stomion.jobs.examine import Examined
+    from stomion.jobs.look import Look, Looked
     from stomion.tui.screens.evidence import EvidenceScreen
     from stomion.tui.screens.negotiation import NegotiationScreen
 
@@ -128,15 +129,21 @@ class StomionApp(App[None]):
     Lines { scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0; overflow-x: hidden; }
     """
 
-    def __init__(self, paths: list[Path], *, ground: str = "reef-night") -> None:
+    def __init__(self, paths: list[Path], *, ground: str = "reef-night", keep: bool = False) -> None:
         super().__init__()
         for theme in themes():
             self.register_theme(theme)
         self.theme = ground
-        self._paths = paths
+        self._paths, self._keep = paths, keep
         self._token = CancelToken()
         self._places: list[str] = []
         self.examined: Examined | None = None
+        self.before: Look | None = None
+        """How the tunnels stood when they were looked at last."""
+        self.wanted = ""
+        """The tunnel that was chosen while the case was being read."""
+        self.changed: dict[str, Looked | None] = {}
+        """Tunnels that stand otherwise now, by name, each as it stood then."""
         self.order: tuple[Diagnosis, ...] = ()
         self.current: Diagnosis | None = None
         self.finding = 0
@@ -170,12 +177,24 @@ class StomionApp(App[None]):
                 shown = now
                 self.call_from_thread(self._progressed, f"reading {name}" + (f", {count}" if count else ""))
 
-        from stomion.jobs.examine import examine
+        from stomion.jobs.look import keep_look, last_look, look_of
 
         begun = time.monotonic()
-        found = examine(self._paths, progress, self._token)
+        if self._keep and self.examined is None:
+            before = last_look(self._paths)
+            if before is not None:
+                self.call_from_thread(self._remember, before)
+        from stomion.jobs.examine import examine
+
+        found = examine(self._paths, progress, self._token, keep=self._keep)
         self.read_seconds = time.monotonic() - begun
+        if self._keep:
+            keep_look(self._paths, look_of(found))
         return found
+
+    def _remember(self, before: Look) -> None:
+        self.before = before
+        self._refresh_page()
 
     def _progressed(self, text: str) -> None:
         self.progress = text
@@ -199,7 +218,12 @@ class StomionApp(App[None]):
             self._refresh_page()
 
     def _examined(self, found: Examined) -> None:
-        name = self.current.picture.name if self.current else None
+        from stomion.jobs.look import look_of
+
+        name = self.current.picture.name if self.current else self.wanted
+        if self.examined is not None:
+            self.before = look_of(self.examined)
+        self.changed = self.before.changed(look_of(found)) if self.before is not None else {}
         self.examined, self.progress = found, ""
         self.order = found.worst_first()
         self.current = next((d for d in self.order if d.picture.name == name), self.order[0] if self.order else None)
@@ -219,7 +243,15 @@ class StomionApp(App[None]):
 
     def trail(self, place: str) -> Line:
         """`Lanternreef Ocean Observatory › Quayhead - Saltern › negotiation`."""
-        title = self.examined.evidence.title if self.examined else self._paths[0].name if self._paths else ""
+        title = self._paths[0].name if self._paths else ""
+        if self.examined is not None or self.before is not None:
+            title = (
+                self.examined.evidence.title
+                if self.examined is not None
+                else self.before.title
+                if self.before
+                else title
+            )
         line: Line = [(title, "!strong" if place == "tunnels" else "muted")]
         if place in OF_A_TUNNEL and self.current is not None:
             picture = self.current.picture
@@ -398,9 +430,9 @@ class StomionApp(App[None]):
                 )
 
 
-def run(paths: list[Path]) -> None:
+def run(paths: list[Path], *, keep: bool = True) -> None:
     """Open the full-screen front. Cancels a reading under way when it is left."""
-    app = StomionApp(paths)
+    app = StomionApp(paths, keep=keep)
     try:
         app.run()
     finally:

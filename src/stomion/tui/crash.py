@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import sys
 import traceback
 from datetime import UTC, datetime
@@ -10,15 +9,10 @@ from pathlib import Path
 
 from stomion import __version__
 from stomion.vocabulary.clean import clean, without_secrets
-from stomion.writing import write_file
+from stomion.writing import state_folder, write_file
 
 FAILED = 3
 """The exit status where the program itself failed."""
-
-
-def state_folder() -> Path:
-    """Where such files are kept: $XDG_STATE_HOME/stomion, else ~/.local/state/stomion."""
-    return Path(os.environ.get("XDG_STATE_HOME") or Path.home() / ".local" / "state") / "stomion"
 
 
 def crash_text(error: BaseException) -> str:

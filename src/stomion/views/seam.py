@@ -24,6 +24,9 @@ class Stretch(StrEnum):
     BREAK_MIDDLE = "break in the middle"
 
 
+BREAKS = (Stretch.BREAK_LEFT, Stretch.BREAK_RIGHT, Stretch.BREAK_MIDDLE)
+
+
 @dataclass(frozen=True, slots=True)
 class Seam:
     """`left_changes`/`right_changes` mark the ends to call; `left_known` is False for an end that gave no evidence."""

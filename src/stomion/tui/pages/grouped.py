@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from stomion.diagnosis.runner import Diagnosis
@@ -79,20 +79,24 @@ def heading_line(heading: Heading, width: int) -> Line:
     ]
 
 
-FIELDS = "at:SITE is:STATE in:STAGE has:FINDING, -word for not"
+FIELDS = "at:SITE is:STATE in:STAGE has:FINDING is:changed, -word for not"
 
 
-def fits(d: Diagnosis, words: str) -> bool:
+def fits(d: Diagnosis, words: str, changed: Collection[str] = ()) -> bool:
     """Does a tunnel fit what was typed: all of the words, each anywhere in what is said of it, or in the field it names; a minus turns a
-    word round."""
+    word round. `changed` names the tunnels that stand otherwise than at the last look."""
     return all(
-        _fits(d, word.removeprefix("-")) is not word.startswith("-") for word in words.lower().split() if word != "-"
+        _fits(d, word.removeprefix("-"), changed) is not word.startswith("-")
+        for word in words.lower().split()
+        if word != "-"
     )
 
 
-def _fits(d: Diagnosis, word: str) -> bool:
+def _fits(d: Diagnosis, word: str, changed: Collection[str]) -> bool:
     first = d.first_fault
     field, _, value = word.partition(":")
+    if word == "is:changed":
+        return d.picture.name in changed
     if field == "is" and value:
         return d.status.value.startswith(value)
     if field == "in" and value:

@@ -7,10 +7,12 @@ from typing import TYPE_CHECKING
 
 from stomion.model.finding import PATH, STAGES, Status
 from stomion.tui.spans import Line, cut, left, paragraph, right, wrap
-from stomion.views.seam import seam_of, stretch_text
+from stomion.views.seam import BREAKS, Seam, seam_of, stretch_text
+from stomion.vocabulary.times import clock_text
 
 if TYPE_CHECKING:
     from stomion.diagnosis.runner import Diagnosis
+    from stomion.jobs.look import Looked
     from stomion.tunnel.picture import End
 
 FULL = 10
@@ -62,17 +64,19 @@ def header(cols: Columns) -> list[Line]:
     return lines
 
 
-def row(diagnosis: Diagnosis, cols: Columns) -> Line:
-    """One tunnel."""
-    seam = seam_of(diagnosis)
-    line: Line = [(" ", "plain"), (right(seam.left, cols.name), _name_tone(seam.left_changes, seam.left_known))]
+def row(seam: Seam, cols: Columns, *, changed: bool = False) -> Line:
+    """One tunnel; `changed` marks one that stands otherwise than when it was looked at last."""
+    line: Line = [
+        ("•" if changed else " ", "doubt"),
+        (right(seam.left, cols.name), _name_tone(seam.left_changes, seam.left_known)),
+    ]
     line.append(_post(seam.left_changes, seam.left_known, "▐"))
     for _, stretch in seam.stretches:
         line.extend(stretch_text(stretch, cols.stage))
     line.append(_post(seam.right_changes, seam.right_known, "▌"))
     line.append((left(seam.right, cols.name), _name_tone(seam.right_changes, seam.right_known)))
     if cols.says > 8:
-        tone = "plain" if diagnosis.first_fault else "muted"
+        tone = "plain" if any(s in BREAKS for _, s in seam.stretches) else "muted"
         line.append(("  ", "plain"))
         line.append((cut(seam.says, cols.says), tone))
     return line
@@ -87,6 +91,25 @@ def _post(changes: bool, known: bool, solid: str) -> tuple[str, str]:
     mark = solid if known else "┆"
     text = f" {mark}" if solid == "▐" else f"{mark} "
     return text, "change" if changes else "plain" if known else "muted"
+
+
+def then(looked: Looked | None, at: float, width: int) -> list[Line]:
+    """How a tunnel that stands otherwise now stood when it was looked at last."""
+    if looked is None:
+        text = f"new since {clock_text(at, day=True)[:16]} UTC"
+    else:
+        text = f"before, {clock_text(at, day=True)[:16]} UTC: {looked.seam.status.value}; {looked.seam.says}"
+    return paragraph(f"• {text}", "doubt", width, 2)
+
+
+def remembered_foot(looked: Looked, width: int) -> list[Line]:
+    """Of a tunnel that is still being read: what was said of it last."""
+    inner = max(20, min(width - 4, 132))
+    lines = paragraph(looked.seam.says, "!strong", inner, 2)
+    return [
+        *lines,
+        [("  ", "plain"), (f"{looked.name} · {looked.seam.status.value}", _STATUS_TONES[looked.seam.status])],
+    ]
 
 
 def foot(diagnosis: Diagnosis, width: int) -> list[Line]:

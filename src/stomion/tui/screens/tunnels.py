@@ -14,9 +14,12 @@ from stomion.tui.pages import tunnels as page
 from stomion.tui.screens.base import Page
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
+from stomion.views.seam import seam_of
+from stomion.vocabulary.times import clock_text
 
 if TYPE_CHECKING:
     from stomion.diagnosis.runner import Diagnosis
+    from stomion.jobs.look import Look, Looked
 
 FOOT = 10
 """Lines kept at least for the chosen tunnel's fault."""
@@ -39,6 +42,8 @@ class TunnelsScreen(Page):
         self._rows: list[grouped.Row] = []
         self._order = grouped.ORDERS[0]
         self._words = ""
+        self._then: list[Looked] = []
+        """Tunnels as they stood at the last look, while they are read again."""
 
     def content(self) -> ComposeResult:
         yield Lines(id="head", cursor=False)
@@ -62,6 +67,8 @@ class TunnelsScreen(Page):
             troubles = len(examined.evidence.problems) + len(examined.evidence.not_recognised)
             how = f"{self._order} · " if self._order != grouped.ORDERS[0] else ""
             right = [(how + page.summary(list(examined.tunnels), len(self._shown)), "muted")]
+            if self.stomion.changed:
+                right.append((f" · • {len(self.stomion.changed)} changed", "doubt"))
             if troubles:
                 right.append((f" · {troubles} not read", "doubt"))
         return self.stomion.trail(self.place), right
@@ -69,13 +76,16 @@ class TunnelsScreen(Page):
     def fill(self) -> None:
         lines = self.query_one("#list", Lines)
         examined = self.stomion.examined
+        if examined is None and self.stomion.before is not None:
+            self._remembered(self.stomion.before)
+            return
         if examined is None:
             lines.show(0, lambda _row, _width: [])
             # The bar above may have no room for what is being read.
             self._empty(["Reading the evidence …", self.stomion.progress])
             return
         order = list(self.stomion.order)
-        self._shown = [d for d in order if grouped.fits(d, self._words)]
+        self._shown = [d for d in order if grouped.fits(d, self._words, self.stomion.changed)]
         rows = self._rows = grouped.rows_of(self._shown, self._order)
         names = max((len(e.title) for d in order for e in d.picture.ends), default=8)
         shown = self._shown
@@ -84,7 +94,7 @@ class TunnelsScreen(Page):
             one = rows[row]
             if isinstance(one, grouped.Heading):
                 return grouped.heading_line(one, width)
-            return page.row(one, page.columns(width, names))
+            return page.row(seam_of(one), page.columns(width, names), changed=one.picture.name in self.stomion.changed)
 
         lines.styles.height = self._height()
         head = self.query_one("#head", Lines)
@@ -97,9 +107,34 @@ class TunnelsScreen(Page):
             self._foot()
         self.query_one("#above").refresh()
 
-    def _height(self) -> int:
+    def _remembered(self, before: Look) -> None:
+        """The tunnels as they stood at the last look, while the case is being read."""
+        words = self._words.lower().split()
+        rows = self._then = [t for t in before.tunnels if all(w in f"{t.name} {t.seam.says}".lower() for w in words)]
+        names = max((len(n) for t in before.tunnels for n in (t.seam.left, t.seam.right)), default=8)
+        head, lines = self.query_one("#head", Lines), self.query_one("#list", Lines)
+        lines.styles.height = self._height(len(rows))
+        head.show(page.HEADER_ROWS, lambda row, width: page.header(page.columns(width, names))[row])
+        lines.show(
+            len(rows), lambda row, width: page.row(rows[row].seam, page.columns(width, names)), row=max(0, lines.row)
+        )
+        self._remembered_foot(max(0, lines.row))
+        self.query_one("#above").refresh()
+
+    def _remembered_foot(self, row: int) -> None:
+        before, foot = self.stomion.before, self.query_one("#foot", Lines)
+        if before is None or not self._then:
+            return
+        width = max(40, self.size.width)
+        self.stomion.wanted = self._then[min(row, len(self._then) - 1)].name
+        said = f"as it stood at {clock_text(before.at, day=True)[:16]} UTC; the case is being read"
+        built: list[Line] = [[], *page.remembered_foot(self._then[min(row, len(self._then) - 1)], width)]
+        built += [[], [("  ", "plain"), (said, "doubt")], [("  ", "plain"), (self.stomion.progress, "muted")]]
+        foot.show(len(built), lambda at, _width: built[at])
+
+    def _height(self, count: int | None = None) -> int:
         """Rows of the list: as many as there are tunnels, as long as their chosen one's fault has room below."""
-        return max(1, min(len(self._rows), self.size.height - FRAME - FOOT))
+        return max(1, min(len(self._rows) if count is None else count, self.size.height - FRAME - FOOT))
 
     def _why_empty(self) -> list[str]:
         examined = self.stomion.examined
@@ -123,6 +158,10 @@ class TunnelsScreen(Page):
             return
         width = max(40, self.size.width)
         built = [[], *page.foot(diagnosis, width)]
+        if diagnosis.picture.name in self.stomion.changed and self.stomion.before is not None:
+            built += page.then(
+                self.stomion.changed[diagnosis.picture.name], self.stomion.before.at, min(width - 4, 132)
+            )
         if diagnosis.findings:
             from stomion.jobs.places import texts_at
             from stomion.tui.pages.tunnel import proof, selector_bars
@@ -151,19 +190,28 @@ class TunnelsScreen(Page):
 
     @on(Lines.Moved)
     def moved(self, event: Lines.Moved) -> None:
-        if event.lines.id == "list":
-            one = self._rows[event.row]
-            if not isinstance(one, grouped.Heading):
-                self.stomion.choose(one)
-                self._foot()
+        if event.lines.id != "list":
+            return
+        if not self._rows:
+            self._remembered_foot(event.row)
+            return
+        one = self._rows[event.row]
+        if not isinstance(one, grouped.Heading):
+            self.stomion.choose(one)
+            self._foot()
 
     @on(Lines.Chosen)
     def chosen(self, event: Lines.Chosen) -> None:
-        if event.lines.id == "list":
-            one = self._rows[event.row]
-            if not isinstance(one, grouped.Heading):
-                self.stomion.choose(one)
-                self.stomion.show("tunnel")
+        if event.lines.id != "list":
+            return
+        if not self._rows:
+            if self._then:
+                self.notify("The case is still being read.")
+            return
+        one = self._rows[event.row]
+        if not isinstance(one, grouped.Heading):
+            self.stomion.choose(one)
+            self.stomion.show("tunnel")
 
     def action_order(self) -> None:
         """Worst first, or in groups: by cause, site, state or finding."""

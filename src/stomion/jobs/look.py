@@ -1,0 +1,80 @@
+"""How the tunnels stood when they were looked at last: shown at once while a large case is read again, and what is different since."""
+
+from __future__ import annotations
+
+import os
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from stomion.ingest.kept import packed, unpacked
+from stomion.ingest.store import Store, store_for
+from stomion.views.seam import Seam, seam_of
+
+if TYPE_CHECKING:
+    from stomion.jobs.examine import Examined
+
+_NAME = b"the last look"
+
+
+class Looked(msgspec.Struct, frozen=True):
+    """One tunnel as it stood; `fault` is the code of its first fault, empty where there was none."""
+
+    name: str
+    fault: str
+    seam: Seam
+
+
+class Look(msgspec.Struct, frozen=True):
+    """All tunnels as they stood, in the order in which they were shown. `at` is when, in seconds since 1970 UTC."""
+
+    title: str
+    at: float
+    tunnels: tuple[Looked, ...]
+
+    def changed(self, now: Look) -> dict[str, Looked | None]:
+        """By their names the tunnels that stand otherwise now, each as it stood; None for one that was not there."""
+        then = {t.name: t for t in self.tunnels}
+        return {t.name: then.get(t.name) for t in now.tunnels if _stands(then.get(t.name)) != _stands(t)}
+
+
+def _stands(looked: Looked | None) -> tuple[str, str] | None:
+    """What counts as a change: the state, or another first fault. A figure in its sentence does not."""
+    return (looked.seam.status.value, looked.fault) if looked is not None else None
+
+
+def look_of(examined: Examined, at: float | None = None) -> Look:
+    """The tunnels of a case as they stand, worst first."""
+    rows = (
+        Looked(d.picture.name, d.first_fault.code if d.first_fault is not None else "", seam_of(d))
+        for d in examined.worst_first()
+    )
+    return Look(examined.evidence.title, time.time() if at is None else at, tuple(rows))
+
+
+def last_look(paths: list[Path]) -> Look | None:
+    """The look that was kept of a case; None where none was."""
+    store = _store(paths)
+    if store is None:
+        return None
+    data = store.get(_key(paths[0]))
+    store.close(whole=False)
+    return unpacked(data, Look) if data is not None else None
+
+
+def keep_look(paths: list[Path], look: Look) -> None:
+    """Keep a look beside the case, where other things of it are kept too."""
+    store = _store(paths)
+    if store is not None:
+        store.put(_key(paths[0]), packed(look))
+        store.close(whole=False)
+
+
+def _store(paths: list[Path]) -> Store | None:
+    return store_for(paths[0].resolve(), only_there=True) if len(paths) == 1 and paths[0].is_dir() else None
+
+
+def _key(path: Path) -> bytes:
+    return _NAME + os.fsencode(path.resolve())
