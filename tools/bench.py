@@ -70,9 +70,9 @@ from stomion.tui.app import StomionApp
 async def drive():
     app = StomionApp([Path({folder!r})], keep=True)
     async with app.run_test(size=(160, 47)) as pilot:
-        while app.before is None:
+        while app.before is None or not app.screen._then:
             await pilot.pause(0.01)
-        await pilot.pause()
+        await asyncio.sleep(0.05)
         # What is read behind it, and stopping that, is no part of it.
         os._exit(0)
 asyncio.run(drive())
