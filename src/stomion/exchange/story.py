@@ -60,6 +60,8 @@ class Story:
     children: list[Event] = field(default_factory=list)
     ike_agreed: Event | None = None
     agreed_now: bool = False
+    settled: bool = False
+    """Has a child come up, and nothing been begun anew since?"""
     asked: list[Event] = field(default_factory=list)
     initiated: list[Event] = field(default_factory=list)
     answered: Event | None = None
@@ -80,6 +82,9 @@ def read_story(events: Iterable[Event]) -> Story:
             _refused(story, event)
         elif event.what in SILENCE:
             story.silence.append(event)
+            if event.what is What.NO_ANSWER and story.settled:
+                # Nobody had asked for anything new: the peer of a standing tunnel does not answer any more.
+                story.lost.append(event)
             standing = story.child_up is not None and event.sa is not None and event.sa == story.child_up.sa
             story.broken |= standing and event.what is What.GAVE_UP
     return story
@@ -116,6 +121,7 @@ def _child_up(story: Story, event: Event) -> None:
         if story.child_up is None or story.lost or story.since is None or story.broken:
             story.since, story.broken = event, False
         story.child_up = story.child_ever = event
+        story.settled = True
         story.children.append(event)
     _answers_again(story, event)
     _void(story, None)
@@ -150,6 +156,7 @@ def _known_child(story: Story, event: Event) -> bool:
 def _begun(story: Story, event: Event) -> None:
     (story.asked if event.what is What.ASKED else story.initiated).append(event)
     if event.layer != "child":
+        story.settled = False
         story.ike_up = None
         story.agreed_now = False
 

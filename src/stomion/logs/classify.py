@@ -60,6 +60,13 @@ _SPECIFIC = frozenset({
 _AUTH_FAILED = re.compile(r" auth(?:entication)? ?fail\w*")
 _REASON_BESIDE = frozenset({"identity", "refusal"})
 """An identity that is refused in other words than those of the notify that goes with it."""
+_TWO_VERSIONS = re.compile(
+    r" ike ?v?(?:ersion )?1 .* (?:ike ?v?(?:ersion )?|v|version )2 | ike ?v?(?:ersion )?2 .* (?:ike ?v?(?:ersion )?|v|version )1 "
+)
+_CONTRAST = re.compile(
+    r" (?:whereas|but|while|only|not|instead|restricted|expect\w*|allow\w*|turned|differ\w*|wanted|demand\w*) "
+)
+"""Both versions of IKE in one line, set against each other."""
 _TROUBLED = frozenset({"no", "refusal", "silence", "again", "route", "narrow", "ended"})
 """Without one of these ideas nothing is refused, lost or wrong."""
 
@@ -126,20 +133,30 @@ _SA_UP = r" (?:ike )?sa \S* ?established"
 GOOD: tuple[Rule, ...] = (
     R(None, ("rekey", "down")),
     R(None, ("rekey", "renewed")),
+    R(None, ("probing",)),
+    R(What.WAITING, ("waits",)),
     R(What.IKE_UP, (), said=r" established (?:the |an? )?(?:ike|isakmp|parent) sa"),
     R(None, ("auth", "me"), ("child",), unsaid=_SA_UP),
     R(What.AUTH_OK, ("auth",), ("child",), unsaid=_SA_UP),
     R(What.CHILD_UP, ("child",), unsaid=r" (?:ike|isakmp|parent) sa (?:\S+ )?(?:established|up)"),
+    R(
+        What.CHILD_UP,
+        ("selector",),
+        ("service", "auth"),
+        unsaid=r" (?:ike|isakmp|parent|control|secure) (?:sa|channel|layer)",
+    ),
     R(What.IKE_UP, ("ike",)),
     R(What.CHILD_UP, (), ("service",), said=r" tunnel| vpn| site link| link "),
 )
 """Lines in which something came up, and nothing of it is denied."""
 
 _BY_THE_PEER = (
-    r" (?:deleted|closed|ended|removed|terminated|(?:torn|taken|shut) down|destroyed|dropped|cleared) (?:\w+ ){0,2}by "
+    r" (?:deleted|closed|ended|removed|terminated|withdrawn|revoked|cancell?ed|(?:torn|taken|shut) down|destroyed|dropped|cleared) (?:\w+ ){0,2}by "
     r"(?:its |the |our |a )?(?:peer|remote|partner|neighbou?r|far|other (?:end|side)|opposite)"
+    r"| (?:closed|ended|withdrawn|cleared|taken down|shut down|deleted) (?:there|over there|at the far end|remotely)(?= )"
 )
 NEUTRAL: tuple[Rule, ...] = (
+    R(What.WAITING, ("waits",)),
     R(What.AGREED, ("selected",)),
     R(What.NAT_FLOAT, ("float",)),
     R(What.PROPOSALS, ("names",), ("no",)),
@@ -158,6 +175,12 @@ NEUTRAL: tuple[Rule, ...] = (
     R(What.INITIATING, ("begin", "ike")),
     R(What.INITIATING, ("begin", "child")),
     R(What.INITIATING, ("begin",), said="gateway|far"),
+    R(
+        What.ASKED,
+        ("asksfor", "selector"),
+        said=r" (?:partner|peer|remote|far|device|other \w+|responder|initiator)(?: \w+){0,3} (?:asks|asked|requests|requested) ",
+    ),
+    R(What.INITIATING, ("asksfor", "selector"), ("received",)),
     R(None, ("begin",)),
     R(What.RECEIVED, ("received",), said="packet.*(?:from| to )|(?:from| to ).*packet"),
     R(What.SENT, ("sent",), said="packet.*(?:from| to )|(?:from| to ).*packet"),
@@ -191,6 +214,10 @@ def classify(text: str, ideas: frozenset[str], notifies: tuple[str, ...], exchan
 
     The order: a reason that tells more than the notify sent with it, the notify, a message of a named exchange, success, trouble, the rest.
     """
+    if "heldback" in ideas:
+        return What.UNCARRIED
+    if _TWO_VERSIONS.search(text) and _CONTRAST.search(text):
+        return What.VERSION_REFUSED
     positive = "up" in ideas and "no" not in ideas
     bad = _found(TROUBLE, text, ideas) if ideas & _TROUBLED else None
     if bad in _SPECIFIC and not (positive and bad is not What.SEND_FAILED):

@@ -22,6 +22,10 @@ class Framed:
 
     text: str
     at: float | None
+    owner: str = ""
+    """`key=value` of the record's field that names the tunnel or negotiation it belongs to; empty where it has none."""
+    flat: bool = False
+    """Is `text` made of the record's fields, and not a part of the line as it stands?"""
 
 
 class _Entry(msgspec.Struct):
@@ -44,11 +48,54 @@ def unframe(line: str) -> Framed:
     """The message of a line and its frame's time. RFC 5424 section 6; journal entries in their JSON export form."""
     if line[:1] == "{" and '"MESSAGE"' in line and len(line) <= MAX_ENTRY:
         return _journal(line)
+    if line[:1] == "{" and line.rstrip()[-1:] == "}" and len(line) <= MAX_ENTRY:
+        return _fields(line)
     if line[:1] == "<":
         header = _HEADER.match(line)
         if header:
-            return Framed(_after_elements(line, header.end()), rfc3339_seconds(header["at"]))
+            return _after_elements(line, header.end(), rfc3339_seconds(header["at"]))
     return Framed(line, None)
+
+
+_OWNER = re.compile(
+    r"(?:tunnel|conn(?:ection)?|entry|link|session|sa|negotiation|policy|vpn|trunk|circuit|pair)_?(?:id|no|nr|num(?:ber)?|name|ref)?",
+    re.IGNORECASE,
+)
+"""Fields that name whose record it is."""
+_ASIDE = re.compile(
+    r"(?:.*_)?(?:time|at|ts|date|host|hostname|gateway|ref|severity|level|gravity|priority|pid|seq|logger|facility)",
+    re.IGNORECASE,
+)
+"""Fields that say when, where and how urgent, in words that are no part of what happened."""
+_SENTENCE = re.compile(r"\w+(?: [\w.,:%()'-]+){2,}")
+_HUMPS = re.compile(r"(?<=[a-z])(?=[A-Z])")
+
+
+def _fields(line: str) -> Framed:
+    """A record as one object of JSON whose fact stands in a sentence: that first, then its other fields, each with its name."""
+    try:
+        entry = msgspec.json.decode(line.encode())
+    except (msgspec.MsgspecError, RecursionError, UnicodeEncodeError):
+        return Framed(line, None)
+    texts = {k: v for k, v in entry.items() if isinstance(v, str)} if isinstance(entry, dict) else {}
+    sentence = max((k for k, v in texts.items() if _SENTENCE.match(v)), key=lambda k: len(texts[k]), default=None)
+    if sentence is None:
+        return Framed(line, None)
+    parts = [texts[sentence].rstrip(" .")]
+    owner = ""
+    for key, value in entry.items():
+        name = _HUMPS.sub("_", str(key))
+        if key == sentence or isinstance(value, dict):
+            continue
+        if not owner and _OWNER.fullmatch(name) and isinstance(value, str | int) and not isinstance(value, bool):
+            owner = f"{key}={value}"
+        elif not _ASIDE.fullmatch(name):
+            parts.append(f"{name}={_plain(value)}")
+    return Framed("; ".join(parts), None, owner, flat=True)
+
+
+def _plain(value: object) -> str:
+    return " ".join(map(str, value)) if isinstance(value, list) else str(value)
 
 
 def _journal(line: str) -> Framed:
@@ -64,13 +111,23 @@ def _journal(line: str) -> Framed:
     return Framed((text or "").replace("\n", " "), at)
 
 
-def _after_elements(line: str, at: int) -> str:
-    """Past the structured data, which is `-` or elements in brackets (RFC 5424 section 6.3)."""
+_PARAMETER = re.compile(r" ([^\s\]\"=]{1,32})=\"((?:[^\"\\\]]|\\.){0,2048})\"")
+
+
+def _after_elements(line: str, at: int, moment: float | None) -> Framed:
+    """The message past the structured data, which is `-` or elements in brackets (RFC 5424 section 6.3), and what these name."""
     if line[at] == "-":
-        return line[at + 1 :].lstrip(" \ufeff")
+        return Framed(line[at + 1 :].lstrip(" \ufeff"), moment)
+    owner, parts = "", []
     for _ in range(MAX_ELEMENTS):
         element = _ELEMENT.match(line, at)
         if element is None:
             break
+        for name, value in _PARAMETER.findall(element[0]):
+            if not owner and _OWNER.fullmatch(name):
+                owner = f"{name}={value}"
+            elif not _ASIDE.fullmatch(name) and value:
+                parts.append(f"{name}={value}")
         at = element.end()
-    return line[at:].lstrip(" \ufeff")
+    message = line[at:].lstrip(" \ufeff")
+    return Framed("; ".join([message.rstrip(" ."), *parts]) if owner else message, moment, owner)

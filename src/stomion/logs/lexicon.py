@@ -35,7 +35,7 @@ _RELEVANT_WORDS = (
     r"ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|shared|secret|esp\b|quick|main.mode|aggressive|"
     r"p[12]\b|far|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|dpd|certificate|"
     r"sa\b|initiat|respond|decrypt|deciph|malformed|channel|site.?link|answer|auth|informational|partner|notif|"
-    r"other (?:end|side)|payload|no reply|4500|port 500|sad\b|spd\b|connection refused|packet: from|writing to socket|sendto|sendmsg|netunreach|hostunreach|provisioned|entry|transform|traffic|keys for|giv(?:ing|en) up|gave up"
+    r"other (?:end|side)|payload|no reply|4500|port 500|sad\b|spd\b|connection refused|packet: from|writing to socket|sendto|sendmsg|netunreach|hostunreach|provisioned|entry|transform|traffic|keys for|giv(?:ing|en) up|gave up|datagram"
 )
 RELEVANT = re.compile(_RELEVANT_WORDS)
 RELEVANT_BYTES = re.compile(_RELEVANT_WORDS.encode())
@@ -106,12 +106,12 @@ IDEAS: dict[str, str] = {
     r"| fail\w*| invalid| cannot agree| could not agree| in common| wrong| bad | turned down| no match| will not| does not fit| not one of",
     "proposal": r" proposal\w*| transform\w*| algorithms?| suites?| cipher\w*| crypto\w*| encryption settings| what we offered| offers?(?= )| offered"
     r"| proposal chosen| encr(?:yption)? alg\w*| dh group| diffie hellman| security (?:settings|parameters|association payload)| attributes?",
-    "selector": r" traffic selectors?| selectors?| sub ?nets?| networks?(?! is unreachable)| nets | ts (?!\d)| ts[ir] | proxy ids?| proxies| address ranges?| id information"
+    "selector": r" (?:protects|protecting|joins|joining|covers|covering) \d{1,3}\.\d| traffic selectors?| selectors?| sub ?nets?| networks?(?! is unreachable)| nets | ts (?!\d)| ts[ir] | proxy ids?| proxies| address ranges?| id information"
     r"| to join| protected (?:nets?|networks?|range\w*|addresses)| inval id | invalid id | prefixes| client ids?| lans?(?= )| encryption domains?| interesting traffic| addresses to protect| ranges?",
     "key": r" passwords?| pre ?shared| shared (?:secret|key)| secrets?| psk| passphrase| mac (?:mismatch\w*|did not match|does not match|wrong|invalid)"
     r"| wrong key| key (?:mismatch\w*|differs|wrong|is wrong|does not match)| keys (?:are not|differ|do not)| hash (?:does not match|mismatch\w*|did not match|differs|value is wrong)"
     r"| calculated hash| common secrets?| received hash payload does not match| proof of (?:the )?key| bad key| keys? (?:is|are) not the same",
-    "identity": r" identit\w+| id[ir][ir]?(?= )| peer ids?| remote ids?| local ids?| id(?:i|r)?(?= )(?! (?:prot|v1|information|info|payload|\d|[0-9a-f]{8} ))| ids | farid| calls itself| claims to be| bears the name| presented (?:itself|the name)| names? itself"
+    "identity": r" identit\w+| id[ir][ir]?(?= )| peer ids?| remote ids?| local ids?| id(?:i|r)?(?= )(?! (?:prot|v1|information|info|payload|\d|[0-9a-f]{8} ))| ids | farid| calls itself| name(?: \w+){0,3} (?:claimed|awaited|expected|presented)| claims to be| bears the name| presented (?:itself|the name)| (?:bears|has|gives|gave|carries) (?:a|another|the wrong|some other) name| a name that| names? itself"
     r"| name (?:we|it)| expected id| id mismatch| who (?:it|they) (?:is|are)| introduces itself",
     "certificate": r" certificates?| certs?(?= )| trust anchor| trusted (?:public key|ca|root)| issuer| revoked| expired| crl | ocsp| signature (?:verif\w+|valid\w+|is|was|invalid)"
     r"| untrusted| not yet valid| public key| x ?509",
@@ -136,8 +136,8 @@ IDEAS: dict[str, str] = {
     r"| no (?:\w+ ){0,3}sas? (?:\w+ ){0,2}(?:for|with|matching|has|of) (?:\w+ ){0,3}spi(?= )| no such spi"
     r"| esp(?: [\w.]+){0,6} (?:(?:does|do|did) not (?:belong|match|correspond)|belongs?)(?: to)?(?: an?| any| no)?(?: installed| known| existing| valid)? sas?(?= )",
     "pfs": r" pfs| perfect forward secrecy| forward secrecy",
-    "route": r" network is unreachable| no route| unroutable| host (?:is )?unreachable| network unreachable| net unreachable| not (?:be )?routable| no path to| routing table has no| cannot be routed| no way to (?:reach|send)| route (?:is )?missing| do not know the way| no next hop| enetunreach| ehostunreach",
-    "silence": r" no (?:answer|reply|replies|response|reaction)| not (?:yet )?(?:answer\w*|respond\w*|repl\w+|react\w*)| unanswered| timed? ?out| timeout| giv(?:e|ing|en) up| gave up| unresponsive| silent| nothing (?:came|comes) back| no sign of life"
+    "route": r" network is unreachable| no route| unroutable| host (?:is )?unreachable| network unreachable| net unreachable| not (?:be )?routable| no path to| routing table has no| cannot be routed| no way to (?:reach|send)| route (?:is )?missing| do not know the way| no next hop| enetunreach| ehostunreach| no route to",
+    "silence": r" no (?:\w+ ){0,4}ack(?= )| reason far dead| (?:far|peer|partner|remote) (?:dead|silent)(?= )| no (?:answer|reply|replies|response|reaction)| not (?:yet )?(?:answer\w*|respond\w*|repl\w+|react\w*)| unanswered| timed? ?out| timeout| giv(?:e|ing|en) up| gave up| unresponsive| silent| nothing (?:came|comes) back| no sign of life"
     r"| heard nothing| nothing heard| stopped answering| retries exhausted| retry limit| max\w* retr\w+| too many retr\w+| no longer answers| went away| is dead| (?:is|considered|declared|presumed) (?:dead|gone|down|lost)",
     "again": r" retransmit\w*| retransmi\w+| re ?sen[dt]\w*| sen[dt]\w*(?: \w+){0,4} again| repeat\w*| retry\w*| retried| trying again| once more| another try| attempt [2-9]",
     "ended": r" giv(?:e|ing|en) up| gave up| abandon\w*| final| last time| exhausted| no more| maximum| exceeded| limit| abort\w*| stopp?\w* trying",
@@ -145,13 +145,13 @@ IDEAS: dict[str, str] = {
     "install": r" (?:unable|failed|cannot|could not|not able|error) (?:to )?(?:\w+ ){0,3}(?:install\w*|add|apply|load|create)(?: \w+){0,4} (?:sa|sad|sas|ipsec|policy|policies|state|kernel|spd|xfrm|keys?)"
     r"| install\w* (?:\w+ ){0,4}(?:failed|refused|rejected|error)| kernel (?:refused|rejected|returned|error|reported|answered|would not|said|denied)| netlink (?:error|response)| received netlink error| algorithm (?:not supported by|unknown to|missing in) (?:the )?kernel| not (?:be )?installed|"
     r" (?:kernel|forwarding|data plane|datapath|hardware)(?: \w+){0,5} (?:refus\w+|reject\w+|fail\w*|error|not accept|declin\w+|den\w+)",
-    "up": r" established| settled(?= )(?! on)| carr(?:y|ies) traffic| (?:is|are|now|status|came|comes|s|state|gone|went|fully) (?:up|open|ready|active|alive|live|complete\w*|protected|built|in (?:use|force|service|place)|running|working)| installed(?= )| completed| up (?:and running|on|for|with|between|conn|far|at)|"
+    "up": r" established| (?:trunk|circuit|tunnel|channel|link|line|path|association) (?:\w+ )?in (?:service|use|operation|force)(?= )| (?:channel|circuit|tunnel) (?:dug|laid)(?= )| settled(?= )(?! on)| carr(?:y|ies) traffic| (?:is|are|now|status|came|comes|s|state|gone|went|fully) (?:up|open|ready|active|alive|live|complete\w*|protected|built|in (?:use|force|service|place)|running|working)| installed(?= )| completed| up (?:and running|on|for|with|between|conn|far|at)|"
     r" (?:sa|tunnel|channel|phase ?[12]|p[12])(?: [^ ]+){0,3} (?:up|open|complete|ready|created|built)(?= )| success\w*| (?:now|has been) (?:protected|built|secured|set up)| mature| is up | (?:may|can)(?: now)? (?:flow|pass|travel)| succeeded| finished| concluded| in place(?= )|(?<! for)(?<! reassembled)(?<! the) complete(?= )(?! (?:ike|message))| (?:has |have )?proved (?:its|their|the) identit\w+| verified| accepted (?:the )?(?:peer|remote|identity)| status ok| auth(?:entication)? ok| authenticated(?= )",
-    "down": r" deleting| deleted| (?:is|went|now|status|comes|gone|came|state) (?:down|closed|gone|ended|lost)| closing| closed| torn down| tear\w*| terminat\w+| destroy\w*| removed| ended| discarded| expired| dropped|(?: sa| channel| tunnel) (?:down|gone|end|closed)| close[ds]? ",
+    "down": r" deleting| deleted| (?:is|went|now|status|comes|gone|came|state) (?:down|closed|gone|ended|lost)| closing| closed| torn down| tear\w*| terminat\w+| destroy\w*| removed| ended| discarded| withdrawn| expired| dropped|(?: sa| channel| tunnel) (?:down|gone|end|closed)| close[ds]? ",
     "child": r" child\w*| carr(?:y|ies) traffic| ipsec sas?| esp | phase ?(?:2|two|ii)| p2 | quick(?: mode)?| data (?:proposal\w*|channel|sa|keys?|tunnel|path)| for the data| traffic (?:between|for|from|keys|is|may)| keys for traffic| data (?:may|can|flows?)| ah | second phase| inner| payload sa| data sas?| create child|(?: user| data) traffic| net(?:work)? pair| protected traffic",
     "ike": r" ike\w*(?! ?v[12] conn)| isakmp| phase ?(?:1|one|i)(?= )| p1 | main mode| aggressive| (?:control|secure) (?:channel|sa|connection)| parent| key exchange| id prot| sa init| management (?:channel|sa)| first phase| signal\w* channel| id prot| outer",
     "rekey": r" rekey\w*| re ?key\w*| renew\w*| refresh\w*| reauth\w*| re authenticat\w*| replac\w+| fresh keys| new keys",
-    "peerlost": r" dpd| dead peer| peer detection| peer (?:is )?(?:dead|gone|lost|down)| keepalives?| liveness| heartbeat| life ?sign| no longer answers| sign of life| probes?",
+    "peerlost": r" dpd| (?:peer|far|remote|partner) (?:is )?(?:dead|gone|lost)(?= )| far (?:end )?silent| dead peer| peer detection| peer (?:is )?(?:dead|gone|lost|down)| keepalives?| liveness| heartbeat| life ?sign| no longer answers| sign of life| probes?",
     "delete": r" deletes?(?= )| deletion| d ",
     "theirdeed": r" (?:peer|remote|far|gateway|other (?:end|side)|partner|responder|initiator|it|they)(?: [^ ]+){0,8}? (?:asks?|asked|requests?|requested|wants?|wanted|sent|sends)",
     "received": r" received?| receiving| parsed| got | heard| incoming| inbound| arrived| notified us| answered with| says | said | tells us| told us| replied| reports?| came back|(?: in| rx)(?= from)| rx (?=\w)| dir in| recv\w*| processed",
@@ -160,7 +160,8 @@ IDEAS: dict[str, str] = {
     "asked": r" is initiating| contacted us| has contacted| dir in| from (?:peer|remote)| responding to| incoming| inbound| we were contacted| as responder| responder side| received (?:an? |new |the )?(?:initial|ike|first|main|connection)|"
     r" (?:peer|remote|gateway|far|partner)(?: [^ ]+){0,5} (?:initiates|initiated|is initiating|starts|started|begins|calls|called|opens|wants to talk|knocks|is calling)| role responder| dir inbound| by the (?:peer|far|remote)",
     "narrow": r" narrow\w*| smaller (?:than|range|set)| reduced (?:to|the)| only a part| subset| cut down to| trimmed",
-    "configured": r" (?:has been |was |is |status |config\w* |conn\w* |connection |tunnel |peer )(?:read from the config\w*|loaded|altered|added|changed|updated|reloaded|modified|configured|applied|re ?read|edited|saved)(?= )"
+    "configured": r" (?:policy|policies|entry|entries|trunk|profile|link|tunnel|gate|circuit)(?: \w+){0,2} (?:read|loaded|provisioned|registered|taken over)(?= )| tunnel \S+ is (?:named|called|known as)"
+    r"| (?:has been |was |is |status |config\w* |conn\w* |connection |tunnel |peer )(?:read from the config\w*|loaded|altered|added|changed|updated|reloaded|modified|configured|applied|re ?read|edited|saved)(?= )"
     r"| (?:loaded|added|read|reloaded|changed) (?:\w+ ){0,3}(?:connection|config\w*|tunnel|peer|policy|site link)",
     "service": r" (?:service|daemon|process|engine|subsystem|module|system)(?: \w+){0,3} (?:start\w*|stop\w*|running|ready|up)| starting ike",
     "float": r" 4500.*(?:float\w*|from here on|continue|switch\w*|mov(?:ed|ing)|now talk)|(?:from here on| continue| float\w*| switch\w* to| moving to| moved to)(?: \S+){0,6} 4500",
@@ -171,6 +172,10 @@ IDEAS: dict[str, str] = {
     "regroup": r" asked (?:it )?for (?:\w+ ){0,2}group| use another group| another (?:dh |diffie hellman )?group (?:is |was )?(?:wanted|asked|requested)| guessed the wrong",
     "renewed": r" rekeyed| renewed",
     "scheduling": r"scheduling",
+    "probing": r" probing| being probed",
+    "asksfor": r" (?:asks?|asked|asking|requests?|requested) (?:\w+ ){0,2}for ",
+    "heldback": r" (?:packets?|datagrams?|payload|traffic)(?: \w+){0,3} (?:held back|discarded|thrown away|dropped|kept back|met policy|not (?:carried|sent|forwarded))(?: \w+){0,4} (?:no|not) (?:\w+ ){0,2}(?:channel|child|tunnel|sa|established|up)(?= )| (?:discarded|dropped|held back)(?: \w+){0,3} (?:tunnel|channel) (?:is )?not (?:\w+ )?(?:established|up)",
+    "waits": r" (?:wait\w*|armed|held ready) (?:\w+ ){0,3}(?:packets?|datagrams?|payload|traffic|data)(?= )| by the first (?:packet|datagram|frame)| (?:on|upon) (?:the )?(?:first|next) (?:packet|datagram)| once (?:traffic|a packet|data) (?:comes|arrives|flows)",
     "two spis": r"(?<![0-9a-f-])(?:0x)?[0-9a-f]{8}(?:_[io])?(?![0-9a-f-]).*(?<![0-9a-f-])(?:0x)?[0-9a-f]{8}(?:_[io])?(?![0-9a-f-])",
     "me": r" myself| our own| we (?:have )?prove\w*| local side",
     "unwelcome": r" spoofed?| attack| flood| scan\w*",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
+from dataclasses import replace as replace_verdict
 from datetime import UTC, datetime
 
 from msgspec.structs import replace
@@ -68,7 +69,13 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
     if "\n" in line:
         return _understand_record(line, where, state)
     frame = unframe(line)
-    rest, at, assumed = (frame.text, frame.at, ()) if frame.at is not None else _take_time(frame.text, state)
+    rest, at, assumed = (
+        (frame.text, frame.at, ()) if frame.at is not None else _take_time(line if frame.flat else frame.text, state)
+    )
+    if frame.flat:
+        rest = frame.text
+    if frame.owner:
+        _note_owner(frame.owner, rest, state)
     known = taught(line, state.phrases) if state.phrases else None
     event = understand(rest, where) if not state.phrases or lex.RELEVANT.search(line.lower()) else None
     if known is not None:
@@ -77,7 +84,16 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
         return None
     if event.peer in state.own:
         event = _turned(event, rest, state.own)
+    if frame.owner:
+        event = replace(event, conn=frame.owner)
     return _tied(replace(event, at=at, assumed=assumed, text=frame.text if frame.at is not None else line), state)
+
+
+def _note_owner(owner: str, text: str, state: LogState) -> None:
+    """A record that names whose it is and one address ties the two, whatever else it says."""
+    found = {address for address, _ in read_addresses(text).endpoints} - set(state.own)
+    if len(found) == 1 and owner not in state.peer_of_conn:
+        state.peer_of_conn[owner] = found.pop()
 
 
 def _understand_record(record: str, where: Provenance, state: LogState) -> Event | None:
@@ -86,6 +102,9 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
     text = "; ".join(lines)
     rest, at, assumed = _take_time(text, state)
     verdict = verdict_of([rest.split("; ")[0] if n == 0 else line for n, line in enumerate(lines)])
+    if verdict is not None and verdict.what is What.NO_ANSWER and any(_unsent(line) for line in lines[1:]):
+        # Nobody can answer what could not be sent.
+        verdict = replace_verdict(verdict, what=What.SEND_FAILED)
     event = understand(rest, where)
     if verdict is None:
         # A refusal of which the reason is not known must not be taken for whatever else the record names.
@@ -102,6 +121,10 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
     if event.peer in state.own:
         event = _turned(event, rest, state.own)
     return _tied(replace(event, at=at, assumed=assumed, text=text), state)
+
+
+def _unsent(line: str) -> bool:
+    return "route" in lex.ideas_of(lex.plain(line))
 
 
 def _without_more(text: str, where: Provenance) -> Event:

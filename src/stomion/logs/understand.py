@@ -30,7 +30,7 @@ _SAID_NAME = re.compile(
     re.IGNORECASE,
 )
 _NOT_A_NAME = re.compile(
-    r"^(?:refused|reset|closed|lost|timed|error|uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with|configured|known|defined|exists|expects?|permitted|allowed|here|carr(?:y|ies)|works?|passes|protects?|joins?)$",
+    r"^(?:refused|reset|closed|lost|timed|error|uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with|configured|known|defined|exists|expects?|permitted|allowed|here|carr(?:y|ies)|works?|passes|protects?|joins?|read|loaded|waits?|provisioned|registered|named|leads)$",
     re.IGNORECASE,
 )
 _QUOTED_ID = re.compile(r"'[^']{1,128}'")
@@ -80,6 +80,7 @@ _NUMBERS = re.compile(
     r"|(?<=[\[|#{<])\d{1,9}(?=[\]}>:])(?<!500)|(?<![\w.])(?!4500\b)\d{3,}(?=[ s])"
 )
 _AUTH_NOTIFY = re.compile(r"auth\w*[_-]fail|notif|N\(AUTH|AuthenticationFailed|AUTHENTICATION FAILED", re.IGNORECASE)
+_FIRST_SENTENCE = re.compile(r"[^.]{1,60}(?:[^.]|\.(?! [A-Z])){10,400}\.(?= [A-Z])")
 SHAPES_KEPT = 8_192
 """Wordings remembered: a log says the same few hundred things with other numbers."""
 
@@ -87,6 +88,9 @@ SHAPES_KEPT = 8_192
 def understand(line: str, where: Provenance) -> Event | None:
     """The event in a cleaned line (without its time), or None where it says nothing about a negotiation."""
     said = said_by(_NUMBERS.sub(_same_kind, line))
+    if said is None and (first := _FIRST_SENTENCE.match(line)):
+        # What comes after it explains, in words that may deny what the first one says.
+        said = said_by(_NUMBERS.sub(_same_kind, first[0]))
     if said is None:
         return _listed(line, where)
     what = said.what
@@ -97,6 +101,8 @@ def understand(line: str, where: Provenance) -> Event | None:
         # Where a service listens is its own address.
         own, peer, port = own or peer, None, None
     mine, theirs, offers = _proposals(line, said.ideas, what)
+    if _FAR_FIRST.search(line) and len(named.ranges) == len(("near", "far")):
+        named = Named(named.endpoints, named.ranges[::-1], named.pair)
     my_ts, their_ts = _selectors(named, what, asked_of_me=not said.far and bool(_INITIATOR_FIRST.search(line)))
     version = _VERSION.search(line)
     return Event(
@@ -119,7 +125,7 @@ def understand(line: str, where: Provenance) -> Event | None:
         request=said.request,
         notifies=said.notifies,
         spis=_spis(line, what),
-        layer=said.layer,
+        layer="child" if my_ts and what in (What.INITIATING, What.ASKED) else said.layer,
         mine=mine,
         theirs=theirs,
         offers=offers,
@@ -268,6 +274,15 @@ def _proposals(
     return find_proposal(parts["mine"], protocol), find_proposal(parts["their"], protocol), several
 
 
+_NET = (
+    r"[^;\d]{0,40}?\d{1,3}(?:\.\d{1,3}){3}\s{0,2}(?:/|-|–|\.\.|,? (?:len|bits|prefix|plen|mask|netmask|wildcard|to)\b)"
+)
+_FAR_FIRST = re.compile(
+    rf"^(?:(?!\b(?:near|local|own|ours?|home|here|mine|my)[\W_]).)*?\b(?:far|remote|peers?|partners?|theirs?|away|opposite)[\W_]{_NET}"
+    rf".*?\b(?:near|local|own|ours?|home|here|mine|my)[\W_]{_NET}",
+    re.IGNORECASE | re.DOTALL,
+)
+"""Two ranges, each with a word before it that says whose it is, the peer's first."""
 _INITIATOR_FIRST = re.compile(r"\bTSi\b.{1,80}\bTSr\b", re.IGNORECASE | re.DOTALL)
 """Selectors by their names in IKEv2: the initiator's side stands first (RFC 7296 2.9)."""
 
@@ -283,7 +298,8 @@ def _selectors(named: Named, what: What, asked_of_me: bool = False) -> tuple[tup
             held = ranges[2:4]
             return (held[::-1] if asked_of_me else held), ranges[:2]
         return (), ranges[:2]
-    return ranges[:2], ()
+    # A Child SA may carry less than was wanted: what is named after its own ranges is that.
+    return ranges[:2], ranges[2:4] if what is What.CHILD_UP else ()
 
 
 def _mode(text: str) -> str | None:

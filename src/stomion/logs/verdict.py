@@ -23,8 +23,15 @@ _HERE = re.compile(r"\bhere\b|\bby (?:the )?near\b|\bnear end\b|\bsent\b", re.IG
 _WORDS: tuple[tuple[What, re.Pattern[str]], ...] = tuple(
     (what, re.compile(words, re.IGNORECASE))
     for what, words in (
-        (What.IDENTITY_REFUSED, r"wrong name|name (?:is )?not|unknown name|wrong identity|not the name"),
+        (
+            What.IDENTITY_REFUSED,
+            r"wrong name|name (?:\w+ )?not|name(?: \w+){0,4} is not the one|unknown name|wrong identity|not the name",
+        ),
         (What.VERSION_REFUSED, r"wrong (?:generation|version)|(?:generation|version) not (?:allowed|supported|taken)"),
+        (
+            What.MODE_REFUSED,
+            r"wrong (?:style|mode|exchange|form)|(?:style|mode|form) (?:is )?not (?:allowed|supported|taken)",
+        ),
         (What.INSTALL_FAILED, r"entry not taken|not take the entry|could not be installed|not installed"),
         (
             What.KEY_REFUSED,
@@ -61,10 +68,11 @@ def verdict_of(lines: list[str]) -> Verdict | None:
     """By the last lines of a record; None where their words are not known."""
     whole = " ".join(lines).replace("_", " ")
     layer = "child" if _CHILD.search(whole) else "ike"
-    for line in reversed(lines[-LAST:]):
+    # A reason in words of its own may stand anywhere in a record; other words judge it at its end alone.
+    for number, line in enumerate(reversed(lines)):
         text = line.replace("_", " ")
         what = next((what for what, shape in _WORDS if shape.search(text)), None)
-        if what is None:
+        if what is None and number < LAST:
             said = said_by(f"{layer} sa negotiation: {text}")
             what = said.what if said is not None else None
         if what is not None:

@@ -57,6 +57,8 @@ class What(StrEnum):
     NAT_FLOAT = "moved to port 4500"
     SPI_UNKNOWN = "no SA for this SPI"
     KE_RETRY = "asked for another group"
+    WAITING = "waits for traffic"
+    UNCARRIED = "traffic held back, no tunnel"
 
 
 class Event(msgspec.Struct, frozen=True, gc=False):

@@ -77,11 +77,19 @@ def _translated(end: End, index: Index) -> frozenset[str]:
 
     Only for a peer that authenticated: a stranger never does.
     """
+    events = [event for log in index.logs.get(end.site, ()) for event in log.events]
+    peers: dict[str, set[str]] = {}
+    for event in events:
+        if event.peer and event.conn and "=" in event.conn:
+            peers.setdefault(event.conn, set()).add(event.peer)
     return frozenset(
         event.peer
-        for log in index.logs.get(end.site, ())
-        for event in log.events
-        if event.what in (What.IKE_UP, What.AUTH_OK) and event.peer and event.peer not in end.addresses
+        for event in events
+        if event.what in (What.IKE_UP, What.AUTH_OK)
+        and event.peer
+        and event.peer not in end.addresses
+        # Where records name whose they are, a tunnel of its own has an address of its own.
+        and len(peers.get(event.conn or "", "two")) > 1
     )
 
 
@@ -91,7 +99,8 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     events: list[Event] = []
     for log in logs:
         near = log.events if alone else index.about(log.file, other.addresses | end.addresses)
-        events.extend(e for e in near if _concerns(e, end, other, alone))
+        tied = {e.conn for e in log.events if e.peer and e.conn}
+        events.extend(e for e in near if _concerns(e, end, other, alone) and not _of_another(e, tied))
     rivals = rivals_of(index.tunnels_at(end.site, end.sheet.peer), end.sheet) if end.sheet is not None else ()
     open_: list[Event] = []
     if rivals and end.sheet is not None:
@@ -118,6 +127,11 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
         sas=with_own(with_listed(sas_of(end.site, story, events, read), listed), own),
         dropped=dropped_by(index.states.get(end.site, ()), index.drops.get(end.site, ()), other.addresses),
     )
+
+
+def _of_another(event: Event, tied: set[str]) -> bool:
+    """Is it of a record that names whose it is (`key=value`), which is nobody's of whom the log tells an address, while others' are?"""
+    return event.peer is None and event.conn is not None and "=" in event.conn and bool(tied) and event.conn not in tied
 
 
 def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:

@@ -160,7 +160,7 @@ _SERIOUS = frozenset({
     What.INITIATING, What.IKE_UP, What.CHILD_UP, What.AUTH_OK, What.CONFIGURED, What.SENT, What.AGREED, What.ASKED,
     What.NO_ANSWER, What.GAVE_UP, What.KEY_REFUSED, What.AUTH_REFUSED, What.IKE_PROPOSAL_REFUSED, What.RECEIVED, What.NO_PEER,
     What.PROPOSAL_REFUSED, What.CHILD_PROPOSAL_REFUSED, What.SELECTORS_REFUSED, What.IDENTITY_REFUSED, What.VERSION_REFUSED,
-    What.MODE_REFUSED, What.METHOD_REFUSED, What.PFS_REFUSED,
+    What.MODE_REFUSED, What.METHOD_REFUSED, What.PFS_REFUSED, What.SEND_FAILED, What.WAITING, What.UNCARRIED,
 })  # fmt: skip
 
 
@@ -231,18 +231,23 @@ def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[Pl
 
 
 def _met(evidence: Evidence, site: str, addresses: list[str], other: str) -> str:
-    """Of a site's several peers, the one it spoke with in the very seconds in which the other site's log tells of something; empty
-    where no second is shared, or where two peers share as many."""
+    """Of a site's several peers, the one it spoke with in the seconds in which the other site's log tells of something. Where no second
+    is shared, the only one that never answered: the others' logs would tell of it. Empty where neither tells one from the rest."""
     theirs = {second for log in evidence.logs if log.site == other for second in _seconds(log.events)}
-    shared: Counter[str] = Counter()
-    for address in addresses:
-        mine = {
-            s for log in evidence.logs if log.site == site for s in _seconds(e for e in log.events if e.peer == address)
-        }
-        shared[address] = len(mine & theirs)
-    best = shared.most_common(2)
-    alone = bool(best) and (len(best) == 1 or best[0][1] > best[1][1])
-    return best[0][0] if alone and best[0][1] else ""
+    mine = [e for log in evidence.logs if log.site == site for e in log.events]
+    for events in ([e for e in mine if e.what not in _SAID_ALONE], mine):
+        shared = Counter({a: len(_seconds(e for e in events if e.peer == a) & theirs) for a in addresses})
+        best = shared.most_common(2)
+        if best and best[0][1]:
+            return best[0][0] if len(best) == 1 or best[0][1] > best[1][1] else ""
+    answered = {e.peer for log in evidence.logs if log.site == site for e in log.events if e.what in _ANSWERED}
+    silent = [a for a in addresses if a not in answered] if len(addresses) > 1 else []
+    return silent[0] if len(silent) == 1 else ""
+
+
+_SAID_ALONE = frozenset({What.CONFIGURED, What.WAITING, What.UNCARRIED})
+"""What a gateway says without having met anybody."""
+_ANSWERED = frozenset({What.IKE_UP, What.CHILD_UP, What.REKEY, What.AUTH_OK, What.AGREED, What.ASKED, What.RECEIVED})
 
 
 def _seconds(events: Iterable[Event]) -> set[int]:

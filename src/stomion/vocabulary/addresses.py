@@ -13,6 +13,13 @@ _PREFIX = re.compile(rf"(?<![\w.:])((?:{_V4}|{_V6})/\d{{1,3}})(?!\d)")
 _MASK = re.compile(
     rf"(?<![\w.:])({_V4})(?:/|[ ,]+(?:mask|netmask|255)\b[ =:]*)(255\.(?:\d{{1,3}}\.){{2}}\d{{1,3}}|(?<=255)(?:\.\d{{1,3}}){{3}})"
 )
+_LENGTH = re.compile(
+    rf"(?<![\w.:])({_V4})[ ,]+(?:len(?:gth)?|bits|prefix(?:[ _-]?len(?:gth)?)?|plen|masklen|mask[ _-]?len(?:gth)?)[ =:.]{{1,4}}(\d{{1,2}})(?![\w.])",
+    re.IGNORECASE,
+)
+_WILDCARD = re.compile(
+    rf"(?<![\w.:])({_V4})[ /,]+(?:wildcard[ =:]+)?(0\.(?:\d{{1,3}}\.){{2}}\d{{1,3}})(?![\w.])", re.IGNORECASE
+)
 _RANGE = re.compile(rf"(?<![\w.:])({_V4})\s*(?:-|–|—|\.\.|to|through)\s*({_V4})(?![\[:\w])", re.IGNORECASE)
 _PAIR = re.compile(
     rf"({_V4}|{_V6})\s*\[(\d+|[^\]]*)\]\s*(?:\.\.\.|->|→|<->|to)\s*({_V4}|{_V6})\s*\[(\d+|[^\]]*)\]|({_V4}|{_V6})\.\.\.({_V4}|{_V6})"
@@ -43,6 +50,10 @@ def read_addresses(line: str) -> Named:
     for m in _PREFIX.finditer(line) if "/" in line else ():
         if not _inside(m.start(), taken):
             _add_prefix(m[1], m, ranges, taken)
+    for m in _LENGTH.finditer(line):
+        _add_prefix(f"{m[1]}/{m[2]}", m, ranges, taken)
+    for m in _WILDCARD.finditer(line) if " 0." in line or "/0." in line else ():
+        _add_prefix(f"{m[1]}/{m[2]}", m, ranges, taken)
     for m in _RANGE.finditer(line):
         if _inside(m.start(), taken) or _from_to(line, m.start()):
             continue

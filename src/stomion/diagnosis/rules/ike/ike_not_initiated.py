@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from stomion.diagnosis.spec import Context, Rule, Spec, sheet_places
+from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel.picture import End, Picture
 
@@ -11,7 +14,7 @@ SPEC = Spec(
     stage=Stage.IKE,
     title="Neither end starts",
     means="Both ends wait for the other, so that the tunnel never comes up by itself.",
-    decided="Both sheets say that their end never starts, and no negotiation is seen anywhere.",
+    decided="Both sheets say that their end never starts, and no negotiation is seen anywhere; or both logs wait for traffic, and some is held back.",
     example="Quayhead and Marram both wait for the other to start.",
     caution=True,
 )
@@ -20,8 +23,10 @@ SPEC = Spec(
 def judge(context: Context) -> Finding | None:
     picture = context.picture
     left, right = picture.ends
-    if not (_waits(left) and _waits(right)) or negotiated(picture):
+    if negotiated(picture):
         return None
+    if not (_waits(left) and _waits(right)):
+        return _wanted(picture)
     return SPEC.finding(
         [left.site, right.site],
         Certainty.PROVEN,
@@ -29,6 +34,24 @@ def judge(context: Context) -> Finding | None:
         [Remedy(end.site, "let this end start, always or on traffic") for end in picture.ends],
         sheet_places(context),
     )
+
+
+def _wanted(picture: Picture) -> Finding | None:
+    """By the logs alone: both wait for traffic, there is some, and yet nobody starts."""
+    waiting = [next((e for e in end.events if e.what is What.WAITING), None) for end in picture.ends]
+    wanted = [(end, e) for end in picture.ends for e in end.events if e.what is What.UNCARRIED]
+    first, second = waiting
+    if first is None or second is None or not wanted:
+        return None
+    end, held = wanted[0]
+    found = SPEC.finding(
+        [end.site],
+        Certainty.LIKELY,
+        f"{picture.left.title} and {picture.right.title} wait for traffic; {end.title} holds some back and starts nothing.",
+        [Remedy(end.site, "start the tunnel there, or let it start always")],
+        [first.where, second.where, held.where],
+    )
+    return replace(found, caution=False)
 
 
 def _waits(end: End) -> bool:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.exchange.inside import BOTH_SIDES, child_asked
-from stomion.model.event import Event
+from stomion.model.event import Event, What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.model.provenance import Provenance
 from stomion.space.ranges import covers, missing, spans, written
@@ -36,7 +37,7 @@ def judge(context: Context) -> Finding | None:
         if up is None or len(up.my_ts) < 2 or up.my_ts[0].count("/") != 1:
             continue
         # Further children may carry the rest: all that are up count together.
-        found = _narrowed(context, end) or _narrowed_unseen(context, end)
+        found = _narrowed(context, end) or _narrowed_unseen(context, end) or _narrowed_by_its_words(context, end, up)
         if found:
             return found
     return _narrower_than_before(context)
@@ -108,11 +109,17 @@ def _narrowed(context: Context, end: End) -> Finding | None:
 def _narrowed_unseen(context: Context, end: End) -> Finding | None:
     """Nothing is known of what the other end is set to: its Child SAs carry a part of a range that this end's sheet names."""
     other = context.picture.other(end)
-    if end.sheet is None or other.sheet is not None or context.picture.version == 1:
+    if (
+        not _wish_for(end, end)
+        or other.sheet is not None
+        or _declared(other) is not None
+        or context.picture.version == 1
+    ):
         return None
     children = [e for e in end.story.children if len(e.my_ts) == BOTH_SIDES]
     # A log that names its tunnels may hold another's.
-    named = [e for e in children if end.sheet.name and end.sheet.name in e.text]
+    name = end.sheet.name if end.sheet is not None else ""
+    named = [e for e in children if name and name in e.text]
     carried = named or children
     for index, owner in ((0, end), (1, other)):
         wanted, have = _wish_for(end, owner), tuple(dict.fromkeys(e.my_ts[index] for e in carried))
@@ -127,6 +134,23 @@ def _narrowed_unseen(context: Context, end: End) -> Finding | None:
     return None
 
 
+_ASKED = re.compile(r"\b(?:asked|requested|offered|proposed)\b", re.IGNORECASE)
+
+
+def _narrowed_by_its_words(context: Context, end: End, up: Event) -> Finding | None:
+    """The line that tells of the Child SA names what was wanted as well: more than it carries."""
+    other = context.picture.other(end)
+    for owner, have in zip((end, other), up.my_ts, strict=False):
+        for wanted in up.their_ts:
+            lacking = written(missing([wanted], [have]))
+            if lacking and covers([wanted], [have]):
+                wisher, holder = (other, end) if _ASKED.search(up.text) else (end, other)
+                word = "local" if holder is owner else "remote"
+                found = _told(wisher, holder, owner, lacking, (have,), (wanted,), word, (up.where,))
+                return replace(found, certainty=Certainty.LIKELY)
+    return None
+
+
 def _wishes(owner: End, peer: End) -> list[tuple[End, tuple[str, ...]]]:
     found = []
     for end in (owner, peer):
@@ -137,10 +161,19 @@ def _wishes(owner: End, peer: End) -> list[tuple[End, tuple[str, ...]]]:
 
 
 def _wish_for(end: End, owner: End) -> tuple[str, ...]:
-    """What `end`'s sheet says about the LAN of `owner`."""
+    """What `end` is set to for the LAN of `owner`: its sheet, else what its log read of its own configuration, or asked for."""
     if end.sheet is None:
-        return ()
+        told = _declared(end)
+        return (told.my_ts[0 if end is owner else 1],) if told is not None else ()
     return end.sheet.local_ts if end is owner else end.sheet.remote_ts
+
+
+def _declared(end: End) -> Event | None:
+    """The line in which an end's log says which ranges it is set to join."""
+    told = [e for e in end.events if len(e.my_ts) == BOTH_SIDES]
+    configured = [e for e in told if e.what is What.CONFIGURED]
+    asked = [e for e in told if e.what is What.INITIATING]
+    return (configured or asked)[-1] if configured or asked else None
 
 
 def _finding(

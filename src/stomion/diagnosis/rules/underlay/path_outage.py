@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from stomion.diagnosis.spec import Context, Rule, Spec
 from stomion.measure.loss import one_gap
 from stomion.model.finding import PATH, Certainty, Finding, Stage
 from stomion.tunnel.failover import covered_by_switch
 
+MANY = 3
+"""Times from which on contact that is lost and regained is a fault of today."""
 SPEC = Spec(
     code="path-outage",
     stage=Stage.UNDERLAY,
@@ -28,13 +32,15 @@ def judge(context: Context) -> Finding | None:
         after = f" and regained it {gone} s later" if gone is not None else " and regained it later"
         times = len(end.story.outages)
         often = f", {times} times in all" if times > 1 else ""
-        return SPEC.finding(
+        found = SPEC.finding(
             [PATH],
             Certainty.LIKELY,
             f"{end.title} lost contact with {other.title}{after}{often}.",
             evidence=[lost.where, back.where],
             facts={"outages": times, "seconds": gone},
         )
+        # Once is over; again and again will come back.
+        return replace(found, caution=times < MANY)
     return _of_pings(context)
 
 

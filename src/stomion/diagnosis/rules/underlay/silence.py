@@ -66,7 +66,8 @@ def unanswered(context: Context) -> Silence | None:
     places = [e.where for e in asker.story.silence[-2:]]
     if last:
         places.append(last.steps[0].where)
-    after = bool(asker.story.ike_agreed) or bool(last and last.reach >= Reach.INIT_ANSWERED)
+    later = any(e.exchange in ("IKE_AUTH", "QUICK_MODE") for e in asker.story.silence)
+    after = bool(asker.story.ike_agreed) or later or bool(last and last.reach >= Reach.INIT_ANSWERED)
     closed = any(u.port_closed for u in picture.unreachables) or any(
         e.what is What.PORT_CLOSED for e in asker.story.silence
     )
@@ -135,7 +136,9 @@ def _moved(last: Negotiation | None, asker: End) -> bool:
     if last is not None:
         asked = [s for s in last.steps if s.src == last.initiator]
         return asked[-1].dport == 4500 and asked[0].dport == 500
-    return any(e.what is What.NAT_FLOAT or (e.what is What.SENT and e.peer_port == 4500) for e in asker.events)
+    return any(e.peer_port == 4500 for e in asker.story.silence) or any(
+        e.what is What.NAT_FLOAT or (e.what is What.SENT and e.peer_port == 4500) for e in asker.events
+    )
 
 
 _BYTES = re.compile(r"\((\d{2,5}) bytes\)")
