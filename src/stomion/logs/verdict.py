@@ -20,6 +20,9 @@ _REFUSED = re.compile(
 )
 _THERE = re.compile(r"\bthere\b|\bby (?:the )?far\b|\bfar end\b|\breceived\b|\bfrom (?:the )?far\b", re.IGNORECASE)
 _HERE = re.compile(r"\bhere\b|\bby (?:the )?near\b|\bnear end\b|\bsent\b", re.IGNORECASE)
+_OWN = re.compile(
+    r"\bby[\W_]+(?:the )?(?:near end|this (?:gate|end|side|unit)|ourselves|us\b)|refused here", re.IGNORECASE
+)
 _WORDS: tuple[tuple[What, re.Pattern[str]], ...] = tuple(
     (what, re.compile(words, re.IGNORECASE))
     for what, words in (
@@ -79,6 +82,10 @@ def verdict_of(lines: list[str]) -> Verdict | None:
             there, here = _THERE.search(whole), _HERE.search(text)
             refused = what in REFUSALS
             far = bool(_THERE.search(text)) if refused else False
+            if what is What.NO_PEER or _OWN.search(whole):
+                # Who does not know the far end, or says that the near end released it, is the writer.
+                far = far and what is not What.NO_PEER and not _OWN.search(whole)
+                here = here or _OWN.search(whole)
             return Verdict(what, far, refused and not far and not here and bool(there is None), layer)
     return _by_number(lines, layer)
 

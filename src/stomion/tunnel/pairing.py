@@ -263,6 +263,10 @@ def _wan_known(addresses: set[str]) -> bool:
 def _mute_site(evidence: Evidence, speaking: dict[str, str]) -> str | None:
     """The one other site of the case whose log knows of no peer at all: it is the other end, and heard nothing."""
     others = {log.site for log in evidence.logs if log.site and log.site not in speaking}
+    if not others:
+        # A folder of which nothing was understood is a site's all the same.
+        folders = {n.file.partition("/")[0] for n in evidence.not_recognised if "/" in n.file}
+        others = folders - set(speaking) - {"sites", "path"}
     return others.pop() if len(others) == 1 else None
 
 
