@@ -64,10 +64,10 @@ _TWO_VERSIONS = re.compile(
     r" ike ?v?(?:ersion )?1 .* (?:ike ?v?(?:ersion )?|v|version )2 | ike ?v?(?:ersion )?2 .* (?:ike ?v?(?:ersion )?|v|version )1 "
 )
 _CONTRAST = re.compile(
-    r" (?:whereas|but|while|only|not|instead|restricted|expect\w*|allow\w*|turned|differ\w*|wanted|demand\w*) "
+    r" (?:whereas|but|while|only|requir\w*|not|instead|restricted|expect\w*|allow\w*|turned|differ\w*|wanted|demand\w*) "
 )
 """Both versions of IKE in one line, set against each other."""
-_TROUBLED = frozenset({"no", "refusal", "silence", "again", "route", "narrow", "ended"})
+_TROUBLED = frozenset({"closed", "encap", "version", "no", "refusal", "silence", "again", "route", "narrow", "ended"})
 """Without one of these ideas nothing is refused, lost or wrong."""
 
 
@@ -101,14 +101,25 @@ TROUBLE: tuple[Rule, ...] = (
     R(What.MODE_REFUSED, ("mode", "refusal"), ("child",)),
     R(What.MODE_REFUSED, ("mode", "method")),
     R(What.NARROWED, ("narrow", "selector")),
+    R(What.NARROWED, ("narrow",), said=r" \d{1,3}(?:\.\d{1,3}){3} \d"),
     R(What.INSTALL_FAILED, ("install", "no")),
     R(What.VERSION_REFUSED, ("version", "no"), ("key", "nopeer")),
+    R(
+        What.VERSION_REFUSED,
+        ("version",),
+        said=r" (?:generation|version|ike) ?[12] .* (?:required|wanted|needed|expected|only|mandatory)",
+    ),
     R(What.PFS_REFUSED, ("pfs", "refusal")),
     R(What.CERTIFICATE_REFUSED, ("certificate", "no"), ("key",)),
     R(What.METHOD_REFUSED, ("method", "refusal")),
     R(What.UNDECRYPTABLE, ("decrypt", "no"), ("selector",)),
     R(What.SPI_UNKNOWN, ("nospi", "no"), ("ike", "proposal")),
     R(What.ENCAPSULATION_REFUSED, ("encap", "refusal"), ("ike", "nopeer", "key")),
+    R(
+        What.ENCAPSULATION_REFUSED,
+        ("encap",),
+        said=r" (?:transport|tunnel) encapsulation .* (?:transport|tunnel) encapsulation",
+    ),
     R(What.SELECTORS_REFUSED, ("selector", "refusal"), ("auth", "decrypt", "key", "nopeer")),
     R(What.SELECTORS_REFUSED, ("nopeer", "selector")),
     R(What.SELECTORS_REFUSED, ("nopeer", "child"), ("ike",)),
@@ -153,6 +164,7 @@ GOOD: tuple[Rule, ...] = (
 _BY_THE_PEER = (
     r" (?:deleted|closed|ended|removed|terminated|withdrawn|revoked|cancell?ed|(?:torn|taken|shut) down|destroyed|dropped|cleared) (?:\w+ ){0,2}by "
     r"(?:its |the |our |a )?(?:peer|remote|partner|neighbou?r|far|other (?:end|side)|opposite)"
+    r"| (?:peer|partner|remote|far|gateway)(?: \S+){0,2} (?:hung|hangs) up| asked us to (?:drop|close|end|stop)| (?:on|at) (?:the )?request of the (?:peer|partner|remote|far)"
     r"| (?:closed|ended|withdrawn|cleared|taken down|shut down|deleted) (?:there|over there|at the far end|remotely)(?= )"
 )
 NEUTRAL: tuple[Rule, ...] = (
@@ -169,12 +181,12 @@ NEUTRAL: tuple[Rule, ...] = (
     R(What.CHILD_DOWN, ("down", "child")),
     R(What.IKE_DOWN, ("down", "ike")),
     R(What.ASKED, ("asked", "begin")),
-    R(What.ASKED, ("asked",), said="contacted"),
+    R(What.ASKED, ("asked",), said=r"contacted| handshake| dial\w+ in| knock"),
     R(What.STARTED, ("begin", "service"), unsaid="ike sa| ike version"),
     R(What.STARTED, ("service", "ike"), said=r" (?:service|daemon|engine|process)(?: \w+){0,3} (?:ready|running)"),
     R(What.INITIATING, ("begin", "ike")),
     R(What.INITIATING, ("begin", "child")),
-    R(What.INITIATING, ("begin",), said="gateway|far"),
+    R(What.INITIATING, ("begin",), said="gateway|far| partner| peer"),
     R(
         What.ASKED,
         ("asksfor", "selector"),
@@ -214,7 +226,7 @@ def classify(text: str, ideas: frozenset[str], notifies: tuple[str, ...], exchan
 
     The order: a reason that tells more than the notify sent with it, the notify, a message of a named exchange, success, trouble, the rest.
     """
-    if "heldback" in ideas:
+    if "heldback" in ideas and " spi " not in text:
         return What.UNCARRIED
     if _TWO_VERSIONS.search(text) and _CONTRAST.search(text):
         return What.VERSION_REFUSED

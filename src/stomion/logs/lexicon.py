@@ -20,6 +20,12 @@ _TRANSFORM = re.compile(
     r"|(?:KE|DH)_(?:NONE|MODP|ECP|CURVE|GROUP_\d)|(?:ESN|SN)_(?:NONE|YES|NO)|NO_EXT(?:_SEQ)?)\w{0,40}"
 )
 """Names of transforms in the registries' spelling: the AUTH or NONE in them says nothing of authentication, and denies nothing."""
+_SUBJECT = re.compile(
+    r"(?<! from)(?<! to)(?<! with)(?<! for)(?<! by)(?<! of)(?<! at)(?<! via)(?<! on)(?<! and)(?<! peer)(?<! partner)(?<! gateway)(?<! remote)(?<! far)"
+    r" (\d{1,3}(?:\.\d{1,3}){3})(?= (?:would|did|does|has|wants?|finds|found|talks?|came|stays?|stayed|hung|asked|asks|answers|authenticates|"
+    r"takes?|accepts?|says|said|uses|introduced|offers) )"
+)
+"""An address that does something: the peer, where no word says so."""
 _APOSTROPHE = re.compile(r"n['’]t\b")
 
 
@@ -28,14 +34,15 @@ def plain(line: str) -> str:
     text = _APOSTROPHE.sub(" not", _CAMEL.sub(" ", _TRANSFORM.sub("transform", line)))
     text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
     words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
-    return _NOT_A_NO.sub(" ", words)
+    return _NOT_A_NO.sub(" ", _SUBJECT.sub(r" peer \1", words))
 
 
 _RELEVANT_WORDS = (
     r"ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|shared|secret|esp\b|quick|main.mode|aggressive|"
     r"p[12]\b|far|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|dpd|certificate|"
     r"sa\b|initiat|respond|decrypt|deciph|malformed|channel|site.?link|answer|auth|informational|partner|notif|"
-    r"other (?:end|side)|payload|no reply|4500|port 500|sad\b|spd\b|connection refused|packet: from|writing to socket|sendto|sendmsg|netunreach|hostunreach|provisioned|entry|transform|traffic|keys for|giv(?:ing|en) up|gave up|datagram"
+    r"other (?:end|side)|payload|no reply|4500|port 500|sad\b|spd\b|connection refused|packet: from|writing to socket|sendto|sendmsg|netunreach|hostunreach|provisioned|entry|transform|traffic|keys for|giv(?:ing|en) up|gave up|datagram|"
+    r"handshake|cipher|suite|credential|caller|crypto|digest|encrypt|knock|association|unlisted|generation|our network|rolled over|no path|no echo|mute|data plane|hung up"
 )
 RELEVANT = re.compile(_RELEVANT_WORDS)
 RELEVANT_BYTES = re.compile(_RELEVANT_WORDS.encode())
@@ -97,70 +104,70 @@ def notifies_of(text: str) -> tuple[str, ...]:
 
 _NOT = r"(?:not|no|never|nothing|none|without|cannot|neither|unable to|failed to|refus\w+|reject\w+|declin\w+)"
 IDEAS: dict[str, str] = {
-    "no": rf" {_NOT} | fail\w*| invalid| mismatch\w*| unaccept\w+| differ\w*| wrong| bad | den(?:y|ied)| refus\w+| reject\w+"
+    "no": rf" (?:nobody|unequal|unsuitable|unlisted|unfit|mute|missing)(?= )| ran out| outside of (?:our|the|its)(?= )| {_NOT} | fail\w*| invalid| mismatch\w*| unaccept\w+| differ\w*| wrong| bad | den(?:y|ied)| refus\w+| reject\w+"
     r"| another (?:\w+ ){0,3}(?:secret|key)s?(?= )| broken off| switched off| declin\w+| unknown| disagree\w*| incompatib\w+| unsupported| error| too old| stopped| forbidden| disallow\w*| discard\w*| abort\w*| disabled| does not equal| malformed| garbled| gibberish| larger than| should have been",
-    "refusal": r" not specified| want\w* (?:.{1,100}? )?(?:have|has|got) (?:.{1,100}? )?(?:no|differ\w*|mismatch\w*)(?= )| (?:does|do|did) not suit| broken off| reserved for| switched off| not provisioned| but (?:the )?(?:peer|it|they|remote|partner) (?:declares?|says|said|sent|claims?|claimed|uses?|used|presented|is)(?= )| (?:cannot|can not|unable to|could not) (?:accept|agree|use|take)| not equal| expected(?= )| not (?:accept\w*|agree\w*|allow\w*|permit\w*|willing|match\w*|acceptable|compatible|offer\w*|configured|supported|suit\w*"
+    "refusal": r" unequal| unsuitable| outside of (?:our|the|its)(?= )| is (?:mandatory|required)| (?:only|just) (?:\w+ ){1,3}(?:is|are) (?:permitted|allowed|taken|accepted)| this (?:link|tunnel|connection|site) (?:requires|takes|wants|needs)(?= )| (?:we|i) know it as| known (?:here|to us) as| not the (?:one|same) (?:received|expected|configured|wanted)| not specified| want\w* (?:.{1,100}? )?(?:have|has|got) (?:.{1,100}? )?(?:no|differ\w*|mismatch\w*)(?= )| (?:does|do|did) not suit| broken off| reserved for| switched off| not provisioned| but (?:the )?(?:peer|it|they|remote|partner) (?:declares?|says|said|sent|claims?|claimed|uses?|used|presented|is)(?= )| (?:cannot|can not|unable to|could not) (?:accept|agree|use|take)| not equal| expected(?= )| not (?:accept\w*|agree\w*|allow\w*|permit\w*|willing|match\w*|acceptable|compatible|offer\w*|configured|supported|suit\w*"
     r"|mirror\w*|overlap|cover\w*|correspond)|"
     r" refus\w+| reject\w+| declin\w+| den(?:y|ied)| unaccept\w+| mismatch\w*| no (?:\w+ ){0,3}(?:match\w*|common|accept\w*|agree\w*|overlap|suitable|usable|shared|proposal|chosen)"
     r"| nothing in common| none (?:\w+ ){0,6}(?:accept\w*|match\w*|allowed|permitted|suit\w*|configured|usable|fit\w*)| differ\w*| disagree\w*| incompatib\w+"
     r"| fail\w*| invalid| cannot agree| could not agree| in common| wrong| bad | turned down| no match| will not| does not fit| not one of",
     "proposal": r" proposal\w*| transform\w*| algorithms?| suites?| cipher\w*| crypto\w*| encryption settings| what we offered| offers?(?= )| offered"
     r"| proposal chosen| encr(?:yption)? alg\w*| dh group| diffie hellman| security (?:settings|parameters|association payload)| attributes?",
-    "selector": r" (?:protects|protecting|joins|joining|covers|covering) \d{1,3}\.\d| traffic selectors?| selectors?| sub ?nets?| networks?(?! is unreachable)| nets | ts (?!\d)| ts[ir] | proxy ids?| proxies| address ranges?| id information"
+    "selector": r" crypto(?:graphic)? domains?| our networks| (?:protects|protecting|joins|joining|covers|covering) \d{1,3}\.\d| traffic selectors?| selectors?| sub ?nets?| networks?(?! is unreachable)| nets | ts (?!\d)| ts[ir] | proxy ids?| proxies| address ranges?| id information"
     r"| to join| protected (?:nets?|networks?|range\w*|addresses)| inval id | invalid id | prefixes| client ids?| lans?(?= )| encryption domains?| interesting traffic| addresses to protect| ranges?",
-    "key": r" passwords?| pre ?shared| shared (?:secret|key)| secrets?| psk| passphrase| mac (?:mismatch\w*|did not match|does not match|wrong|invalid)"
+    "key": r" shared (?:phrase|word|code|pass\w*)(?= )| digest (?:\w+ ){0,6}secret(?= )| passwords?| pre ?shared| shared (?:secret|key)| secrets?| psk| passphrase| mac (?:mismatch\w*|did not match|does not match|wrong|invalid)"
     r"| wrong key| key (?:mismatch\w*|differs|wrong|is wrong|does not match)| keys (?:are not|differ|do not)| hash (?:does not match|mismatch\w*|did not match|differs|value is wrong)"
     r"| calculated hash| common secrets?| received hash payload does not match| proof of (?:the )?key| bad key| keys? (?:is|are) not the same",
-    "identity": r" identit\w+| id[ir][ir]?(?= )| peer ids?| remote ids?| local ids?| id(?:i|r)?(?= )(?! (?:prot|v1|information|info|payload|\d|[0-9a-f]{8} ))| ids | farid| calls itself| name(?: \w+){0,3} (?:claimed|awaited|expected|presented)| claims to be| bears the name| presented (?:itself|the name)| (?:bears|has|gives|gave|carries) (?:a|another|the wrong|some other) name| a name that| names? itself"
+    "identity": r" introduced (?:itself|himself)| (?:we|i) know it as| known (?:here|to us) as| identit\w+| id[ir][ir]?(?= )| peer ids?| remote ids?| local ids?| id(?:i|r)?(?= )(?! (?:prot|v1|information|info|payload|\d|[0-9a-f]{8} ))| ids | farid| calls itself| name(?: \w+){0,3} (?:claimed|awaited|expected|presented)| claims to be| bears the name| presented (?:itself|the name)| (?:bears|has|gives|gave|carries) (?:a|another|the wrong|some other) name| a name that| names? itself"
     r"| name (?:we|it)| expected id| id mismatch| who (?:it|they) (?:is|are)| introduces itself",
     "certificate": r" certificates?| certs?(?= )| trust anchor| trusted (?:public key|ca|root)| issuer| revoked| expired| crl | ocsp| signature (?:verif\w+|valid\w+|is|was|invalid)"
     r"| untrusted| not yet valid| public key| x ?509",
     "auth": r" authenticat\w+| auth(?= )| prove\w*| proof| believe\w*| credentials?| trust\w*",
-    "method": r" auth(?:entication)? methods?(?! (?:shared|psk|pre|rsa|ecdsa|dsa|digital|signature|eap|\d))| none allows pre ?shared key| method of authentication",
-    "nopeer": r" not on (?:our|the|any) list| not (?:assigned|bound|mapped|attached|belonging) to (?:any|a|one)(?= )| no (?:tunnel|connection|peer|policy|config\w*|link) (?:uses|has|matches|covers|owns|knows)"
+    "method": r" authenticates? (?:by|with|through) (?:a )?(?:certificate|shared|signature|psk)(?= )| auth(?:entication)? methods?(?! (?:shared|psk|pre|rsa|ecdsa|dsa|digital|signature|eap|\d))| none allows pre ?shared key| method of authentication",
+    "nopeer": r" (?:nobody|no one) we (?:know|deal)| unlisted (?:caller|peer|address|gateway|source|partner)| not in (?:our|the) (?:\w+ )?(?:table|list)| not on (?:our|the|any) list| not (?:assigned|bound|mapped|attached|belonging) to (?:any|a|one)(?= )| no (?:tunnel|connection|peer|policy|config\w*|link) (?:uses|has|matches|covers|owns|knows)"
     r"| no (?:ike(?:v[12])? |isakmp |matching |suitable |such |known |local )*(?:config\w*|connections?|peers?|policy|policies|definition|entry|tunnels?|site link|gateway|profile)(?: \w+){0,4}"
     r" (?:found|for|match\w*|defined|exist\w*|configured|known|authorized|here|with|from|has)"
     r"| (?<! mode from)(?:unknown|unconfigured|unexpected|foreign|strange) (?:peer|gateway|remote|initiator|address|host|far|partner|source|party|sender)"
     r"| (?:peer|gateway|remote|far|address|partner|initiator|caller|host)(?: \w+| [\d.]+){0,5} (?:is )?(?:not (?:configured|known|one of|defined|listed|expected|in our|in the|found)|unknown|unconfigured)"
     r"| do not know (?:this|any|the|a) (?:peer|gateway|remote|address|partner)| no such (?:peer|gateway|partner)| nothing (?:is )?configured for| we have no (?:site link|tunnel|connection|entry|peer|configuration)"
     r"| not in (?:our|the) (?:configuration|list)| no config named| (?:far end|peer|partner|gateway|remote|caller) not provisioned| no entry (?:\w+ ){0,3}(?:partner|peer|gateway|remote|caller)| reason (?:unknown peer|no such peer|not configured|no config\w*|unknown gateway|unknown far|no peer\w*)| no link (?:is )?(?:set up|configured|defined)",
-    "version": r" protocol (?:version )?not provisioned| (?:ike )?versions?(?: \S+){0,4} (?:not|mismatch\w*|differs?|unsupported|wrong|refused|rejected|only)| (?:wrong|unsupported|other|different|invalid|bad) (?:ike |protocol |major )?versions?"
+    "version": r" (?:generation|version|ike) ?[12](?: \S+){0,8} (?:generation|version|ike) ?[12] (?:is )?(?:required|wanted|needed|expected|only|mandatory)| protocol (?:version )?not provisioned| (?:ike )?versions?(?: \S+){0,4} (?:not|mismatch\w*|differs?|unsupported|wrong|refused|rejected|only)| (?:wrong|unsupported|other|different|invalid|bad) (?:ike |protocol |major )?versions?"
     r"| major version(?! \d)| version mismatch| only (?:accepts?|speaks?|permits?|allows?|take) (?:ike ?)?(?:v|version )[12]| not (?:speak|accept|support|allow) (?:ike ?)?(?:v|version )[12]| ikev[12] (?:is )?(?:not|disabled|refused|denied|only)"
     r"| reason (?:wrong )?version\w*| configured for (?:ike )?version|(?: only| permit\w*| set to) (?:use )?(?:ike ?)?(?:v|version )[12]",
-    "mode": r" (?:main|aggressive)(?: mode)?(?: \w+){0,6} (?:not|mismatch\w*|refused|rejected|denied|disabled|unsupported|only|whereas|but|forbidden|instead)"
+    "mode": r" (?:main|aggressive) (?:form|style)(?: \S+){0,6} (?:main|aggressive) (?:form|style)| (?:main|aggressive)(?: mode)?(?: \w+){0,6} (?:not|mismatch\w*|refused|rejected|denied|disabled|unsupported|only|whereas|but|forbidden|instead)"
     r"| none allows \S+ ?\S* ?\S* ?(?:key )?authentication using (?:main|aggressive)| (?:wrong|other|different|unexpected|invalid|unsupported) (?:exchange )?(?:mode|exchange type)| (?:main|aggressive)(?: mode)? (?:\w+ ){0,6}(?:switched off| aggressive| main)| (?:main|aggressive) .{1,60} (?:asks|wants|insists|requires?|expects?|allows?|permits?) .{1,60} (?:main|aggressive)(?= )| (?:mode|exchange) mismatch| reason (?:wrong )?mode\w*"
     r"|(?: not| only| whereas| refus\w+| reject\w+| den\w+)(?: \w+){0,5} (?:main|aggressive)(?: mode)?",
-    "encap": r" encapsulation(?: modes?)?(?: \w+){0,5} (?:mismatch\w*|differ\w*|wrong|refused|rejected|not|unacceptable|invalid)| mode mismatch| (?:transport|tunnel) mode(?: \w+){0,6} (?:mismatch\w*|refused|rejected|required|expected|only|instead|not)"
+    "encap": r" (?:transport|tunnel) encapsulation(?: \S+){0,6} (?:transport|tunnel) encapsulation| encapsulation(?: modes?)?(?: \w+){0,5} (?:mismatch\w*|differ\w*|wrong|refused|rejected|not|unacceptable|invalid)| mode mismatch| (?:transport|tunnel) mode(?: \w+){0,6} (?:mismatch\w*|refused|rejected|required|expected|only|instead|not)"
     r"|(?: only| refus\w+| reject\w+| wants?| requires?| expected?) (?:\w+ ){0,3}(?:transport|tunnel) mode",
     "nospi": r" (?:unknown|unrecogni[sz]ed|invalid|bad|stale) spi(?= )| spi(?: \S+){0,2} (?:is |was )?(?:unknown|not (?:found|known|valid))"
     r"| no (?:\w+ ){0,3}sas? (?:\w+ ){0,2}(?:for|with|matching|has|of) (?:\w+ ){0,3}spi(?= )| no such spi"
     r"| esp(?: [\w.]+){0,6} (?:(?:does|do|did) not (?:belong|match|correspond)|belongs?)(?: to)?(?: an?| any| no)?(?: installed| known| existing| valid)? sas?(?= )",
     "pfs": r" pfs| perfect forward secrecy| forward secrecy",
-    "route": r" network is unreachable| no route| unroutable| host (?:is )?unreachable| network unreachable| net unreachable| not (?:be )?routable| no path to| routing table has no| cannot be routed| no way to (?:reach|send)| route (?:is )?missing| do not know the way| no next hop| enetunreach| ehostunreach| no route to",
-    "silence": r" no (?:\w+ ){0,4}ack(?= )| reason far dead| (?:far|peer|partner|remote) (?:dead|silent)(?= )| no (?:answer|reply|replies|response|reaction)| not (?:yet )?(?:answer\w*|respond\w*|repl\w+|react\w*)| unanswered| timed? ?out| timeout| giv(?:e|ing|en) up| gave up| unresponsive| silent| nothing (?:came|comes) back| no sign of life"
+    "route": r" no path(?= )| cannot reach| could not leave| network is unreachable| no route| unroutable| host (?:is )?unreachable| network unreachable| net unreachable| not (?:be )?routable| no path to| routing table has no| cannot be routed| no way to (?:reach|send)| route (?:is )?missing| do not know the way| no next hop| enetunreach| ehostunreach| no route to",
+    "silence": r" nobody (?:is )?(?:home|there)| no echo| mute(?= )| (?:gone|went|has gone) quiet| lost (?:contact|touch)| contact (?:was |is )?lost| no (?:\w+ ){0,4}ack(?= )| reason far dead| (?:far|peer|partner|remote) (?:dead|silent)(?= )| no (?:answer|reply|replies|response|reaction)| not (?:yet )?(?:answer\w*|respond\w*|repl\w+|react\w*)| unanswered| timed? ?out| timeout| giv(?:e|ing|en) up| gave up| unresponsive| silent| nothing (?:came|comes) back| no sign of life"
     r"| heard nothing| nothing heard| stopped answering| retries exhausted| retry limit| max\w* retr\w+| too many retr\w+| no longer answers| went away| is dead| (?:is|considered|declared|presumed) (?:dead|gone|down|lost)",
-    "again": r" retransmit\w*| retransmi\w+| re ?sen[dt]\w*| sen[dt]\w*(?: \w+){0,4} again| repeat\w*| retry\w*| retried| trying again| once more| another try| attempt [2-9]",
+    "again": r" (?:shot|try|attempt) [2-9] of| retransmit\w*| retransmi\w+| re ?sen[dt]\w*| sen[dt]\w*(?: \w+){0,4} again| repeat\w*| retry\w*| retried| trying again| once more| another try| attempt [2-9]",
     "ended": r" giv(?:e|ing|en) up| gave up| abandon\w*| final| last time| exhausted| no more| maximum| exceeded| limit| abort\w*| stopp?\w* trying",
     "decrypt": r" larger than can fit| payload has an unknown value| should have been zero| decrypt\w*| deciph\w*| made no sense| makes no sense| garbled| gibberish| unreadable| malformed| could not (?:be )?parsed?| parsing failed| payload length| invalid (?:hash|id) v1| padding| integrity check (?:failed|value)| unintelligible| cannot be read| bad payload| undecryptable| no sense",
-    "install": r" (?:unable|failed|cannot|could not|not able|error) (?:to )?(?:\w+ ){0,3}(?:install\w*|add|apply|load|create)(?: \w+){0,4} (?:sa|sad|sas|ipsec|policy|policies|state|kernel|spd|xfrm|keys?)"
+    "install": r" program\w* (?:\w+ ){0,3}(?:sa|sas|keys?)(?: \S+){0,4} (?:hardware|chip|kernel|data plane|asic)| (?:unable|failed|cannot|could not|not able|error) (?:to )?(?:\w+ ){0,3}(?:install\w*|add|apply|load|create)(?: \w+){0,4} (?:sa|sad|sas|ipsec|policy|policies|state|kernel|spd|xfrm|keys?)"
     r"| install\w* (?:\w+ ){0,4}(?:failed|refused|rejected|error)| kernel (?:refused|rejected|returned|error|reported|answered|would not|said|denied)| netlink (?:error|response)| received netlink error| algorithm (?:not supported by|unknown to|missing in) (?:the )?kernel| not (?:be )?installed|"
     r" (?:kernel|forwarding|data plane|datapath|hardware)(?: \w+){0,5} (?:refus\w+|reject\w+|fail\w*|error|not accept|declin\w+|den\w+)",
-    "up": r" established| (?:trunk|circuit|tunnel|channel|link|line|path|association) (?:\w+ )?in (?:service|use|operation|force)(?= )| (?:channel|circuit|tunnel) (?:dug|laid)(?= )| settled(?= )(?! on)| carr(?:y|ies) traffic| (?:is|are|now|status|came|comes|s|state|gone|went|fully) (?:up|open|ready|active|alive|live|complete\w*|protected|built|in (?:use|force|service|place)|running|working)| installed(?= )| completed| up (?:and running|on|for|with|between|conn|far|at)|"
+    "up": r" live(?= )| now (?:encrypting|encrypts|protecting)| (?:is|are) in place| established| (?:trunk|circuit|tunnel|channel|link|line|path|association) (?:\w+ )?in (?:service|use|operation|force)(?= )| (?:channel|circuit|tunnel) (?:dug|laid)(?= )| settled(?= )(?! on)| carr(?:y|ies) traffic| (?:is|are|now|status|came|comes|s|state|gone|went|fully) (?:up|open|ready|active|alive|live|complete\w*|protected|built|in (?:use|force|service|place)|running|working)| installed(?= )| completed| up (?:and running|on|for|with|between|conn|far|at)|"
     r" (?:sa|tunnel|channel|phase ?[12]|p[12])(?: [^ ]+){0,3} (?:up|open|complete|ready|created|built)(?= )| success\w*| (?:now|has been) (?:protected|built|secured|set up)| mature| is up | (?:may|can)(?: now)? (?:flow|pass|travel)| succeeded| finished| concluded| in place(?= )|(?<! for)(?<! reassembled)(?<! the) complete(?= )(?! (?:ike|message))| (?:has |have )?proved (?:its|their|the) identit\w+| verified| accepted (?:the )?(?:peer|remote|identity)| status ok| auth(?:entication)? ok| authenticated(?= )",
-    "down": r" deleting| deleted| (?:is|went|now|status|comes|gone|came|state) (?:down|closed|gone|ended|lost)| closing| closed| torn down| tear\w*| terminat\w+| destroy\w*| removed| ended| discarded| withdrawn| expired| dropped|(?: sa| channel| tunnel) (?:down|gone|end|closed)| close[ds]? ",
-    "child": r" child\w*| carr(?:y|ies) traffic| ipsec sas?| esp | phase ?(?:2|two|ii)| p2 | quick(?: mode)?| data (?:proposal\w*|channel|sa|keys?|tunnel|path)| for the data| traffic (?:between|for|from|keys|is|may)| keys for traffic| data (?:may|can|flows?)| ah | second phase| inner| payload sa| data sas?| create child|(?: user| data) traffic| net(?:work)? pair| protected traffic",
-    "ike": r" ike\w*(?! ?v[12] conn)| isakmp| phase ?(?:1|one|i)(?= )| p1 | main mode| aggressive| (?:control|secure) (?:channel|sa|connection)| parent| key exchange| id prot| sa init| management (?:channel|sa)| first phase| signal\w* channel| id prot| outer",
-    "rekey": r" rekey\w*| re ?key\w*| renew\w*| refresh\w*| reauth\w*| re authenticat\w*| replac\w+| fresh keys| new keys",
-    "peerlost": r" dpd| (?:peer|far|remote|partner) (?:is )?(?:dead|gone|lost)(?= )| far (?:end )?silent| dead peer| peer detection| peer (?:is )?(?:dead|gone|lost|down)| keepalives?| liveness| heartbeat| life ?sign| no longer answers| sign of life| probes?",
+    "down": r" hung up| hangs up| to (?:drop|close|end) (?:the|this) (?:tunnel|link|channel)| (?:taken|brought|shut) down| deleting| deleted| (?:is|went|now|status|comes|gone|came|state) (?:down|closed|gone|ended|lost)| closing| closed| torn down| tear\w*| terminat\w+| destroy\w*| removed| ended| discarded| withdrawn| expired| dropped|(?: sa| channel| tunnel) (?:down|gone|end|closed)| close[ds]? ",
+    "child": r" (?:data|payload|traffic) associations?| (?:stage|step|phase) two(?= )| child\w*| carr(?:y|ies) traffic| ipsec sas?| esp | phase ?(?:2|two|ii)| p2 | quick(?: mode)?| data (?:proposal\w*|channel|sa|keys?|tunnel|path)| for the data| traffic (?:between|for|from|keys|is|may)| keys for traffic| data (?:may|can|flows?)| ah | second phase| inner| payload sa| data sas?| create child|(?: user| data) traffic| net(?:work)? pair| protected traffic",
+    "ike": r" handshake| (?:management|control) association| (?:stage|step|phase) one(?= )| ike\w*(?! ?v[12] conn)| isakmp| phase ?(?:1|one|i)(?= )| p1 | main mode| aggressive| (?:control|secure) (?:channel|sa|connection)| parent| key exchange| id prot| sa init| management (?:channel|sa)| first phase| signal\w* channel| id prot| outer",
+    "rekey": r" rolled over| keys? (?:\w+ ){0,3}rolled| rekey\w*| re ?key\w*| renew\w*| refresh\w*| reauth\w*| re authenticat\w*| replac\w+| fresh keys| new keys",
+    "peerlost": r" (?:gone|went) quiet| lost (?:contact|touch)| contact (?:was |is )?lost| dpd| (?:peer|far|remote|partner) (?:is )?(?:dead|gone|lost)(?= )| far (?:end )?silent| dead peer| peer detection| peer (?:is )?(?:dead|gone|lost|down)| keepalives?| liveness| heartbeat| life ?sign| no longer answers| sign of life| probes?",
     "delete": r" deletes?(?= )| deletion| d ",
     "theirdeed": r" (?:peer|remote|far|gateway|other (?:end|side)|partner|responder|initiator|it|they)(?: [^ ]+){0,8}? (?:asks?|asked|requests?|requested|wants?|wanted|sent|sends)",
     "received": r" received?| receiving| parsed| got | heard| incoming| inbound| arrived| notified us| answered with| says | said | tells us| told us| replied| reports?| came back|(?: in| rx)(?= from)| rx (?=\w)| dir in| recv\w*| processed",
     "sent": r" send| sending| sent | generat\w+| respond\w* (?:to|with)| reply with| replying| answer\w* with| outgoing| tx | xmit\w*",
-    "begin": r" initiat\w+| contacting| begin\w*| start\w*| connecting| opening| trying| calling| attempting|(?: p1| ike| phase 1) (?:new|attempt)| dialling| launching| set(?:ting)? up",
-    "asked": r" is initiating| contacted us| has contacted| dir in| from (?:peer|remote)| responding to| incoming| inbound| we were contacted| as responder| responder side| received (?:an? |new |the )?(?:initial|ike|first|main|connection)|"
+    "begin": r" dial(?:s|ed|ling|ing)?(?= )| initiat\w+| contacting| begin\w*| start\w*| connecting| opening| trying| calling| attempting|(?: p1| ike| phase 1) (?:new|attempt)| dialling| launching| set(?:ting)? up",
+    "asked": r" dials in| dialled in| is initiating| contacted us| has contacted| dir in| from (?:peer|remote)| responding to| incoming| inbound| we were contacted| as responder| responder side| received (?:an? |new |the )?(?:initial|ike|first|main|connection)|"
     r" (?:peer|remote|gateway|far|partner)(?: [^ ]+){0,5} (?:initiates|initiated|is initiating|starts|started|begins|calls|called|opens|wants to talk|knocks|is calling)| role responder| dir inbound| by the (?:peer|far|remote)",
-    "narrow": r" narrow\w*| smaller (?:than|range|set)| reduced (?:to|the)| only a part| subset| cut down to| trimmed",
-    "configured": r" (?:policy|policies|entry|entries|trunk|profile|link|tunnel|gate|circuit)(?: \w+){0,2} (?:read|loaded|provisioned|registered|taken over)(?= )| tunnel \S+ is (?:named|called|known as)"
+    "narrow": r" (?:grant\w*|g[ai]ve\w*|allow\w*|concede\w*) (?:us )?(?:a |only a |only )?(?:part|smaller)(?= )| narrow\w*| smaller (?:than|range|set)| reduced (?:to|the)| only a part| subset| cut down to| trimmed",
+    "configured": r" (?:link|tunnel|connection|partner|peer)(?: \S+)? (?:defined|declared)(?= )| (?:policy|policies|entry|entries|trunk|profile|link|tunnel|gate|circuit)(?: \w+){0,2} (?:read|loaded|provisioned|registered|taken over)(?= )| tunnel \S+ is (?:named|called|known as)"
     r"| (?:has been |was |is |status |config\w* |conn\w* |connection |tunnel |peer )(?:read from the config\w*|loaded|altered|added|changed|updated|reloaded|modified|configured|applied|re ?read|edited|saved)(?= )"
     r"| (?:loaded|added|read|reloaded|changed) (?:\w+ ){0,3}(?:connection|config\w*|tunnel|peer|policy|site link)",
     "service": r" (?:service|daemon|process|engine|subsystem|module|system)(?: \w+){0,3} (?:start\w*|stop\w*|running|ready|up)| starting ike",
@@ -174,8 +181,8 @@ IDEAS: dict[str, str] = {
     "scheduling": r"scheduling",
     "probing": r" probing| being probed",
     "asksfor": r" (?:asks?|asked|asking|requests?|requested) (?:\w+ ){0,2}for ",
-    "heldback": r" (?:packets?|datagrams?|payload|traffic)(?: \w+){0,3} (?:held back|discarded|thrown away|dropped|kept back|met policy|not (?:carried|sent|forwarded))(?: \w+){0,4} (?:no|not) (?:\w+ ){0,2}(?:channel|child|tunnel|sa|established|up)(?= )| (?:discarded|dropped|held back)(?: \w+){0,3} (?:tunnel|channel) (?:is )?not (?:\w+ )?(?:established|up)",
-    "waits": r" (?:wait\w*|armed|held ready) (?:\w+ ){0,3}(?:packets?|datagrams?|payload|traffic|data)(?= )| by the first (?:packet|datagram|frame)| (?:on|upon) (?:the )?(?:first|next) (?:packet|datagram)| once (?:traffic|a packet|data) (?:comes|arrives|flows)",
+    "heldback": r" (?:packets?|datagrams?|payload|traffic)(?: \S+){0,4} (?:held back|discarded|thrown away|dropped|kept back|met policy|not (?:carried|sent|forwarded))(?: \w+){0,4} (?:no|not) (?:\w+ ){0,2}(?:channel|child|tunnel|sa|established|up)(?= )| (?:discarded|dropped|held back)(?: \w+){0,3} (?:tunnel|channel) (?:is )?not (?:\w+ )?(?:established|up)",
+    "waits": r" (?:sleeps|idle|dormant|asleep) (?:until|till)| until (?:there is )?(?:traffic|a packet)| (?:wait\w*|armed|held ready) (?:\w+ ){0,3}(?:packets?|datagrams?|payload|traffic|data)(?= )| by the first (?:packet|datagram|frame)| (?:on|upon) (?:the )?(?:first|next) (?:packet|datagram)| once (?:traffic|a packet|data) (?:comes|arrives|flows)",
     "two spis": r"(?<![0-9a-f-])(?:0x)?[0-9a-f]{8}(?:_[io])?(?![0-9a-f-]).*(?<![0-9a-f-])(?:0x)?[0-9a-f]{8}(?:_[io])?(?![0-9a-f-])",
     "me": r" myself| our own| we (?:have )?prove\w*| local side",
     "unwelcome": r" spoofed?| attack| flood| scan\w*",

@@ -30,7 +30,7 @@ _SAID_NAME = re.compile(
     re.IGNORECASE,
 )
 _NOT_A_NAME = re.compile(
-    r"^(?:refused|reset|closed|lost|timed|error|uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with|configured|known|defined|exists|expects?|permitted|allowed|here|carr(?:y|ies)|works?|passes|protects?|joins?|read|loaded|waits?|provisioned|registered|named|leads)$",
+    r"^(?:refused|reset|closed|lost|timed|error|uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with|configured|known|defined|exists|expects?|permitted|allowed|here|carr(?:y|ies)|works?|passes|protects?|joins?|encapsulation|read|loaded|waits?|provisioned|registered|named|leads)$",
     re.IGNORECASE,
 )
 _QUOTED_ID = re.compile(r"'[^']{1,128}'")
