@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint bench fuzz mutants screenshots docs demo-data wheel clean tmux
+.PHONY: demo test lint bench fuzz fuzz-minute mutants screenshots docs demo-data wheel clean tmux
 
 demo: $(READY)
 	$(BIN)/stomion demo
@@ -26,7 +26,11 @@ bench: $(READY)
 fuzz: $(READY)
 	STOMION_EXAMPLES=$${STOMION_EXAMPLES:-5000} STOMION_KERNEL_EXAMPLES=$${STOMION_KERNEL_EXAMPLES:-300} \
 	  $(BIN)/pytest -n auto tests/walk tests/space tests/wire
-	$(BIN)/python tools/fuzz.py
+	$(BIN)/python tools/fuzz.py $${SECONDS_LONG:-600} $${SEED:-$$(date +%s)}
+
+# The same readers and whole cases for a minute, always the same inputs: for every change.
+fuzz-minute: $(READY)
+	$(BIN)/python tools/fuzz.py 60 1
 
 # Mutation testing needs a tool of its own, locked apart; it is no part of the tests.
 mutants: $(READY)

@@ -1,4 +1,5 @@
-"""Throw mutated messages, captures, lines, dumps and tables at the readers for a while: `python tools/fuzz.py [SECONDS] [SEED]`.
+"""Throw mutated messages, captures, lines, dumps and tables at the readers for a while, then whole cases with one file bent:
+`python tools/fuzz.py [SECONDS] [SEED]`.
 
 Prints the input of the first crash, or how many inputs were survived; exit status 1 for a crash.
 """
@@ -9,6 +10,7 @@ import io
 import json
 import random
 import sys
+import tempfile
 import time
 import traceback
 from collections.abc import Callable
@@ -17,17 +19,18 @@ from pathlib import Path
 from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent
-sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests")]
+sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests"), str(ROOT / "tools")]
 
 import samples  # noqa: E402
+from fuzz_cases import Cases, write  # noqa: E402
 from stomion.errors import UnreadableInput  # noqa: E402
 from stomion.ingest.capture import read_capture  # noqa: E402
 from stomion.ingest.kinds import recognised  # noqa: E402
-from stomion.ingest.ostables import read_table  # noqa: E402
-from stomion.jobs.decoding import dump_bytes  # noqa: E402
+from stomion.ingest.ostables import _LISTS, _TEXTS, read_table  # noqa: E402
+from stomion.jobs.decoding import _whole_dump  # noqa: E402
 from stomion.logs.reader import read_log  # noqa: E402
 from stomion.model.tables import Policy, Tables  # noqa: E402
-from stomion.space.boxes import interval_of  # noqa: E402
+from stomion.space.axis import interval_of  # noqa: E402
 from stomion.standin.demo import demo_files  # noqa: E402
 from stomion.vocabulary.clean import decode_line  # noqa: E402
 from stomion.walk.journey import Side, partition  # noqa: E402
@@ -51,7 +54,7 @@ def _line(data: bytes) -> None:
 
 
 def _dump(data: bytes) -> None:
-    dump_bytes(data.decode("latin-1"))
+    _whole_dump(data.decode("latin-1"))
 
 
 def _tables(data: bytes) -> None:
@@ -60,6 +63,8 @@ def _tables(data: bytes) -> None:
     tables = Tables("x")
     for text in files.values():
         kind = recognised(json.dumps(text).encode())
+        if kind not in (*_TEXTS, *_LISTS, "filter rules"):
+            continue
         try:
             tables = read_table(kind, json.dumps(text).encode(), "x", tables)
         except UnreadableInput:
@@ -133,7 +138,7 @@ def main() -> None:
     seed = int(sys.argv[2]) if len(sys.argv) > 2 else 1
     chance = random.Random(seed)
     inputs = list(corpus().items())
-    end, count = time.monotonic() + seconds, 0
+    end, count = time.monotonic() + seconds / 3, 0
     while time.monotonic() < end:
         reader, honest = chance.choice(inputs)
         data = chance.choice(honest)
@@ -150,7 +155,16 @@ def main() -> None:
         if time.perf_counter() - begin > SLOW_S:
             sys.exit(f"{reader.__name__} was slow (seed {seed}, input {count}): {data!r}")
         count += 1
-    print(f"{count} inputs survived (seed {seed})")
+    print(f"{count} inputs of single readers survived (seed {seed})")
+    cases, end, count = Cases(chance), time.monotonic() + seconds * 2 / 3, 0
+    while time.monotonic() < end:
+        wrong, files = cases.one()
+        if wrong:
+            place = Path(tempfile.mkdtemp(prefix="stomion-fuzz-"))
+            write(place, files)
+            sys.exit(f"{wrong} (seed {seed}, case {count}): {place}")
+        count += 1
+    print(f"{count} bent cases survived (seed {seed})")
 
 
 if __name__ == "__main__":

@@ -173,3 +173,26 @@ def test_a_long_list_of_addresses_in_a_rule_is_ordinary(tmp_path: Path) -> None:
     begun = time.monotonic()
     assert _stomion("check", str(_case(tmp_path, {"north/nft.json": text}))).returncode == 1
     assert time.monotonic() - begun < 30
+
+
+@pytest.mark.parametrize("ending", ["\\n", "\\r\\n", "\\u2028", "\\t", "\\u000b"])
+@pytest.mark.parametrize("more", [(), ("--json",), ("--ask",)])
+def test_a_value_breaks_no_line_of_ours(tmp_path: Path, ending: str, more: tuple[str, ...]) -> None:
+    record = f'{{"kind": "test", "at": "2026-05-04T09:00:00Z", "from": "a{ending}FORGED", "to": "b{ending}FORGED", "sent": 1}}\n'
+    cells = 'kind;at;site;what;detail\nevent;2026-05-04T09:00:00Z;north;rule-changed;"x\tFORGED"\n'
+    sheet = BASE["sites/north.toml"].replace(b'name = "t"', f'name = "t{ending}FORGED"'.encode())
+    case = _case(
+        tmp_path,
+        {
+            "path/r.jsonl": record.encode(),
+            "path/c.csv": cells.encode(),
+            "north/x\nFORGED.log": b"ike\n",
+            "sites/north.toml": sheet,
+        },
+    )
+    done = subprocess.run(
+        [sys.executable, "-m", "stomion", "check", str(case), *more], capture_output=True, text=True, check=False
+    )
+    assert "FORGED" in done.stdout or more == ("--ask",)
+    assert not [line for line in done.stdout.split("\n") if line.lstrip().startswith("FORGED")]
+    assert "\t" not in done.stdout

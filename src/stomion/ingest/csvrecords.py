@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 import msgspec
@@ -15,6 +15,7 @@ from stomion.ingest.item import Item
 from stomion.ingest.reading import Kind, Reading
 from stomion.ingest.records import read_rows
 from stomion.model.record import Record
+from stomion.vocabulary.clean import one_line
 
 _NEEDED = {
     "counters": {"at", "site", "packets_in", "packets_out"},
@@ -68,7 +69,7 @@ def _row(line: str, separator: str, names: list[str]) -> dict[str, Any]:
     if len(cells) > len(names):
         raise ValueError(f"{len(cells)} cells; {len(names)} columns expected")
     found: dict[str, Any] = {"kind": _kind_of(names)}
-    for name, cell in _filled(names, cells):
+    for name, cell in _filled(names, map(one_line, cells)):
         head, _, part = name.partition(".")
         if part:
             # A counter that is not a number says nothing; the readings beside it do.
@@ -78,7 +79,7 @@ def _row(line: str, separator: str, names: list[str]) -> dict[str, Any]:
     return found
 
 
-def _filled(names: list[str], cells: list[str]) -> Iterator[tuple[str, str]]:
+def _filled(names: list[str], cells: Iterable[str]) -> Iterator[tuple[str, str]]:
     for name, cell in zip(names, cells, strict=False):
         if cell.strip():
             yield name, cell.strip()

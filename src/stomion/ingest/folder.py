@@ -24,7 +24,7 @@ from stomion.ingest.store import store_for
 from stomion.ingest.workers import OF_ITS_OWN, Answer, read_many, worth_it
 from stomion.logs.phrasebook import read_phrasebook
 from stomion.model.provenance import NotRecognised, Problem
-from stomion.vocabulary.clean import clean, without_secrets
+from stomion.vocabulary.clean import one_line, without_secrets
 
 MAX_FILES = 20_000
 NOT_SITES = frozenset(("sites", "path", ".stomion"))
@@ -40,7 +40,7 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None, *, kee
         if not _exists(path):
             raise UsageError(f"{path}: it does not exist")
     root = _root(paths)
-    evidence = Evidence(root=str(root), title=clean(root.name))
+    evidence = Evidence(root=str(root), title=one_line(root.name))
     for book in phrasebooks(root):
         _read_phrasebook(book, root, evidence)
     items = list(_walk(paths, root, evidence))
@@ -172,13 +172,13 @@ def read_one(
     except UnreadableInput as error:
         text = error.what + (f", {error.expected} expected" if error.expected else "")
         evidence.problems.append(
-            Problem(item.name, without_secrets(clean(text)), error.place if item.place == "sites" else None)
+            Problem(item.name, without_secrets(one_line(text)), error.place if item.place == "sites" else None)
         )
     except OSError as error:
         evidence.problems.append(Problem(item.name, reason(error)))
     except Exception as error:
         text = f"could not be read: an error of this program ({type(error).__name__}: {error}); please report it with this file's kind"
-        evidence.problems.append(Problem(item.name, without_secrets(clean(text))))
+        evidence.problems.append(Problem(item.name, without_secrets(one_line(text))))
     return True
 
 
@@ -213,7 +213,9 @@ def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[Item]:
             continue
         if path.name == "case.toml" and len(parts) == 1:
             place = "case"
-        yield Item(path, clean(names[path]), clean(site) if site else site, clean(host) if host else host, place)
+        yield Item(
+            path, one_line(names[path]), one_line(site) if site else site, one_line(host) if host else host, place
+        )
 
 
 def _is_late(path: Path) -> bool:

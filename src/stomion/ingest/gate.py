@@ -12,7 +12,7 @@ import tomllib
 from typing import Any
 
 from stomion.errors import UnreadableInput
-from stomion.vocabulary.clean import clean
+from stomion.vocabulary.clean import one_line
 
 MAX_DEPTH = 64
 """Levels of nesting in a table or a sheet; real ones have a dozen."""
@@ -40,7 +40,7 @@ def toml_value(data: bytes) -> dict[str, Any]:
         raise UnreadableInput("not UTF-8, which TOML is") from error
     except tomllib.TOMLDecodeError as error:
         line = re.search(r"line (\d+)", str(error))
-        raise UnreadableInput(f"no TOML: {clean(str(error))}", place=int(line[1]) if line else None) from error
+        raise UnreadableInput(f"no TOML: {one_line(str(error))}", place=int(line[1]) if line else None) from error
     except (ValueError, RecursionError) as error:
         raise UnreadableInput("nested too deeply, or with a number of thousands of digits") from error
 
@@ -58,7 +58,7 @@ def _is_deep(line: bytes) -> bool:
 def cleaned(value: Any, depth: int = 0) -> Any:
     """The same value with all its texts cleaned, keys too. Raises ValueError where it is nested too deeply."""
     if isinstance(value, str):
-        return value if value.isascii() and value.isprintable() else clean(value)
+        return value if value.isascii() and value.isprintable() else one_line(value)
     if depth > MAX_DEPTH and isinstance(value, dict | list):
         raise ValueError("nested too deeply")
     if isinstance(value, dict):

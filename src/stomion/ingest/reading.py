@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 from stomion.case.evidence import Evidence, Source
 from stomion.ingest.item import Item
 from stomion.model.provenance import NotRecognised, Problem
-from stomion.vocabulary.clean import without_secrets
+from stomion.vocabulary.clean import one_line, without_secrets
 
 if TYPE_CHECKING:
     from stomion.ingest.kept import Keeper
@@ -63,7 +63,7 @@ class Reading:
 
     def problem(self, text: str, line: int | None = None) -> None:
         """One line about what could not be read."""
-        self.evidence.problems.append(Problem(self.item.name, without_secrets(text), line))
+        self.evidence.problems.append(Problem(self.item.name, without_secrets(one_line(text)), line))
 
     def source(self, kind: str, count: int = 0, unit: str = "", *, used: bool = True, site: bool = True) -> None:
         """The file counts as read."""

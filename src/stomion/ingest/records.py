@@ -62,7 +62,7 @@ def _blocks(stream: BinaryIO) -> Iterator[tuple[int, bytes]]:
 
 def _plain(block: bytes) -> list[Record] | None:
     """All records of a block at once; None where one of its lines is no record, is empty, or needs the gate for text."""
-    if len(block.translate(None, _ODD)) != len(block) or (b"\\" in block and b"\\u" in block) or _has_long_line(block):
+    if len(block.translate(None, _ODD)) != len(block) or b"\\" in block or _has_long_line(block):
         return None
     try:
         found: list[Record] = _RECORD.decode_lines(block)
@@ -171,7 +171,7 @@ def _lines(stream: BinaryIO, first: int = 1) -> Iterator[tuple[int, bytes | str]
         number += 1
         if (
             len(raw.translate(None, _ODD)) == len(raw)
-            and b"\\u" not in raw
+            and b"\\" not in raw
             and (raw.endswith(b"\n") or len(raw) < MAX_LINE)
         ):
             yield number, raw
@@ -186,7 +186,7 @@ def _record(text: str) -> Record:
     """One line. Only an escape inside JSON can still hide what the gate takes out: such a line is decoded by steps."""
     data = text.encode("utf-8", "replace")
     found: Record = (
-        msgspec.convert(cleaned(msgspec.json.decode(data)), Record) if "\\u" in text else _RECORD.decode(data)
+        msgspec.convert(cleaned(msgspec.json.decode(data)), Record) if "\\" in text else _RECORD.decode(data)
     )
     return found
 

@@ -17,6 +17,11 @@ def clean(text: str) -> str:
     return _UNSAFE.sub("", text)
 
 
+def one_line(text: str) -> str:
+    """A value, cleaned: names and sentences stand in lines of ours, which a line's end in them would break in two."""
+    return clean(text).replace("\n", " ").replace("\t", " ")
+
+
 _LISTED_KEY = re.compile(r"(\b(?:auth|auth-trunc|enc|aead|comp)\s[^\n]{0,60}?0x)[0-9a-fA-F]{8,}")
 
 
