@@ -22,7 +22,7 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests"), str(ROOT / "tools")]
 
 import samples  # noqa: E402
-from fuzz_cases import Cases, write  # noqa: E402
+from fuzz_cases import Cases, bent_value, write  # noqa: E402
 from stomion.errors import UnreadableInput  # noqa: E402
 from stomion.ingest.capture import read_capture  # noqa: E402
 from stomion.ingest.kinds import recognised  # noqa: E402
@@ -84,20 +84,6 @@ ODD: tuple[Any, ...] = (
 """Values that stand where another kind of value is expected."""
 
 
-def bent(value: Any, chance: random.Random, share: float) -> Any:
-    """Data of the same kind of shape with some values lost, doubled, out of order or odd."""
-    if chance.random() < share:
-        return chance.choice(ODD)
-    if isinstance(value, dict):
-        return {k: bent(v, chance, share) for k, v in value.items() if chance.random() > share / 2}
-    if isinstance(value, list):
-        out = [bent(v, chance, share) for v in value if chance.random() > share / 2]
-        if out and chance.random() < share * 3:
-            out.append(chance.choice(out))
-        return out
-    return value
-
-
 def corpus() -> dict[Callable[[bytes], None], list[bytes]]:
     """Honest inputs for every reader, to be mutated."""
     files = demo_files()
@@ -143,7 +129,7 @@ def main() -> None:
         reader, honest = chance.choice(inputs)
         data = chance.choice(honest)
         if reader is _tables:
-            data = json.dumps({n: bent(v, chance, 0.02) for n, v in json.loads(data).items()}).encode()
+            data = json.dumps({n: bent_value(v, chance, 0.02, ODD) for n, v in json.loads(data).items()}).encode()
         else:
             data = mutate(data, chance)
         begin = time.perf_counter()

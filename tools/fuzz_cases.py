@@ -13,7 +13,7 @@ import signal
 import sys
 import tempfile
 import unicodedata
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -75,14 +75,14 @@ def _cases() -> list[Files]:
     return found
 
 
-def bent_value(value: Any, chance: random.Random, share: float) -> Any:
+def bent_value(value: Any, chance: random.Random, share: float, odd: Sequence[Any] = VALUES) -> Any:
     """Data of the same shape with some values lost, doubled or odd."""
     if chance.random() < share:
-        return chance.choice(VALUES)
+        return chance.choice(odd)
     if isinstance(value, dict):
-        return {k: bent_value(v, chance, share) for k, v in value.items() if chance.random() > share / 2}
+        return {k: bent_value(v, chance, share, odd) for k, v in value.items() if chance.random() > share / 2}
     if isinstance(value, list):
-        out = [bent_value(v, chance, share) for v in value if chance.random() > share / 2]
+        out = [bent_value(v, chance, share, odd) for v in value if chance.random() > share / 2]
         return out + ([chance.choice(out)] * chance.randint(1, 40) if out and chance.random() < share else [])
     return value
 
