@@ -34,7 +34,7 @@ def fleet(tmp_path: Path) -> Path:
 
 def _in_workers(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(workers, "LEAST_BYTES", 0)
-    monkeypatch.setattr(workers, "_processors", lambda: 2)
+    monkeypatch.setattr(workers, "processors", lambda: 2)
 
 
 def _told(evidence: Evidence) -> list[object]:

@@ -73,7 +73,7 @@ import asyncio, sys
 from pathlib import Path
 from stomion.ingest import folder, workers
 from stomion.tui.app import StomionApp
-workers.LEAST_BYTES, workers._processors = 0, lambda: 2
+workers.LEAST_BYTES, workers.processors = 0, lambda: 2
 here, one = [], folder.read_one
 folder.read_one = lambda item, *rest, **more: (here.append(item.name), one(item, *rest, **more))[1]
 async def drive():

@@ -45,7 +45,7 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None, *, kee
         _read_phrasebook(book, root, evidence)
     items = list(_walk(paths, root, evidence))
     late = next((n for n, item in enumerate(items) if _is_late(item.path)), len(items))
-    with _keeper(items, root if keep and paths[0].is_dir() and len(paths) == 1 else None) as keeper:
+    with _keeper(items, root if keep and paths[0].is_dir() and len(paths) == 1 else None, tick) as keeper:
         case = _Case(evidence, tick, Years(), frozenset(i.site for i in items if i.site), keeper)
         case.read(items[:late], [item for item in items[:late] if item.path.suffix == ".jsonl"])
         case.read(items[late:], items[late:])
@@ -55,16 +55,17 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None, *, kee
 
 
 @contextmanager
-def _keeper(items: list[Item], root: Path | None) -> Iterator[Keeper | None]:
+def _keeper(items: list[Item], root: Path | None, tick: Tick) -> Iterator[Keeper | None]:
     """What is kept of a case; None for a small one, and where nothing can be kept."""
-    large = root is not None and sum(_size(item.path) for item in items) >= LEAST_KEPT
+    worth = [item for item in items if _is_late(item.path) or item.path.suffix in (".jsonl", ".toml")]
+    large = root is not None and sum(_size(item.path) for item in worth) >= LEAST_KEPT
     store = store_for(root) if root is not None and large else None
     if store is None:
         yield None
         return
     whole = False
     try:
-        yield Keeper(store)
+        yield Keeper(store, tick)
         whole = True
     finally:
         store.close(whole=whole)

@@ -14,7 +14,7 @@ import msgspec
 
 from stomion.case.evidence import Evidence, Log, Placed, Source
 from stomion.ingest.item import Item
-from stomion.ingest.reading import Years
+from stomion.ingest.reading import Tick, Years
 from stomion.ingest.store import MARK, Store, program_mark
 from stomion.measure.series import CounterSeries
 from stomion.model.provenance import NotRecognised, Problem
@@ -116,8 +116,8 @@ def _digest(*parts: bytes) -> bytes:
 class Keeper:
     """Asks the store for files, and gives it what they held."""
 
-    def __init__(self, store: Store) -> None:
-        self._store = store
+    def __init__(self, store: Store, tick: Tick) -> None:
+        self._store, self._tick = store, tick
 
     def names(
         self, items: Sequence[Item], sites: Collection[str], evidence: Evidence, years: Years
@@ -163,7 +163,7 @@ class Keeper:
         known = self._store.get(name)
         if known is not None:
             return known
-        content = _content(item.path)
+        content = _content(item, self._tick)
         if content is None or _signature(item.path) != before:
             return None
         self._store.put(name, content)
@@ -183,13 +183,15 @@ def _signature(path: Path) -> bytes | None:
     return f"{found.st_dev} {found.st_ino} {found.st_size} {found.st_mtime_ns} {found.st_ctime_ns}".encode()
 
 
-def _content(path: Path) -> bytes | None:
+def _content(item: Item, tick: Tick) -> bytes | None:
+    """A mark of all bytes of a file. Raises what `tick` raises, which is asked before every block."""
     digest = hashlib.blake2b(digest_size=MARK)
     try:
-        if not path.is_file():
+        if not item.path.is_file():
             return None
-        with path.open("rb") as stream:
+        with item.path.open("rb") as stream:
             while block := stream.read(1 << 20):
+                tick(item.name, 0)
                 digest.update(block)
     except OSError:
         return None

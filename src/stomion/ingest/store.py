@@ -24,6 +24,8 @@ from stomion.writing import ordinary_folder, state_folder
 NAME = "kept.sqlite"
 MARK = 16
 """Bytes of a value's mark, and of a key."""
+KEY = 32
+"""Bytes of the user's own key."""
 RUNS = 3
 """Readings of the case after which a value that none of them asked for goes."""
 MOST_BYTES = 1 << 30
@@ -164,9 +166,17 @@ def store_for(root: Path, *, only_there: bool = False) -> Store | None:
     key = None if os.environ.get("STOMION_NO_CACHE") else _key()
     if key is None:
         return None
-    if only_there and not any((folder / NAME).exists() for folder in (root / ".stomion" / "cache", _place(root))):
+    if only_there and not any(_is_there(folder / NAME) for folder in (root / ".stomion" / "cache", _place(root))):
         return None
     return _store_in(_beside, root, key) or _store_in(_of_the_user, root, key)
+
+
+def _is_there(file: Path) -> bool:
+    """A file in a folder that is closed to us is as good as none."""
+    try:
+        return file.exists()
+    except OSError:
+        return False
 
 
 def _store_in(folder: Callable[[Path], Path], root: Path, key: bytes) -> Store | None:
@@ -201,11 +211,16 @@ def _key() -> bytes | None:
         with contextlib.suppress(FileExistsError):
             handle = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
             with os.fdopen(handle, "wb") as stream:
-                stream.write(secrets.token_bytes(32))
+                stream.write(secrets.token_bytes(KEY))
         key = file.read_bytes()
     except OSError:
         return None
-    return key if len(key) == 32 else None
+    if len(key) != KEY:
+        # Its writing was cut short: the next program makes another one.
+        with contextlib.suppress(OSError):
+            file.unlink()
+        return None
+    return key
 
 
 @lru_cache(1)

@@ -40,10 +40,11 @@ class Answer:
 
 def worth_it(items: Sequence[Item], sizes: Sequence[int]) -> bool:
     """Are there enough files, and a second processor to read them?"""
-    return len(items) > 1 and sum(sizes) >= LEAST_BYTES and _processors() > 1
+    return len(items) > 1 and sum(sizes) >= LEAST_BYTES and processors() > 1
 
 
-def _processors() -> int:
+def processors() -> int:
+    """How many processors this program may use."""
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
@@ -74,7 +75,7 @@ def read_many(
     """Every file's answer, in the order of the files. Raises what `tick` raises, with all workers stopped."""
     _prepare()
     pool = ProcessPoolExecutor(
-        max_workers=min(_processors(), MOST_WORKERS),
+        max_workers=min(processors(), MOST_WORKERS),
         mp_context=get_context("spawn"),
         initializer=_begin,
         initargs=(base_of(evidence), years),

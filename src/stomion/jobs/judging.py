@@ -7,7 +7,6 @@ application's screens.
 
 from __future__ import annotations
 
-import os
 import signal
 import sys
 import threading
@@ -17,6 +16,7 @@ from multiprocessing import get_context
 from multiprocessing.connection import Connection
 
 from stomion.diagnosis.runner import Diagnosis, diagnose
+from stomion.ingest.workers import processors
 from stomion.model.finding import Finding, StageVerdict, Status
 from stomion.tunnel.picture import Picture
 
@@ -59,7 +59,7 @@ def _one_by_one(pictures: Sequence[Picture], check: Callable[[], None]) -> tuple
 def _can_fork() -> bool:
     return (
         sys.platform == "linux"
-        and len(os.sched_getaffinity(0)) > 1
+        and processors() > 1
         and threading.active_count() == 1
         and threading.current_thread() is threading.main_thread()
     )

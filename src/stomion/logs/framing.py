@@ -111,6 +111,10 @@ def _journal(line: str) -> Framed:
     return Framed((text or "").replace("\n", " "), at)
 
 
+_REGISTERED = re.compile(r"\[(?:timeQuality|origin|meta)[ \]]")
+"""Elements that speak of the message and its sender (RFC 5424 section 7)."""
+_REASON = re.compile(r"(?:notice|notify|notification|reason|cause|error|result|verdict)=", re.IGNORECASE)
+"""Fields without which a message may say nothing of why."""
 _PARAMETER = re.compile(r" ([^\s\]\"=]{1,32})=\"((?:[^\"\\\]]|\\.){0,2048})\"")
 
 
@@ -123,11 +127,12 @@ def _after_elements(line: str, at: int, moment: float | None) -> Framed:
         element = _ELEMENT.match(line, at)
         if element is None:
             break
-        for name, value in _PARAMETER.findall(element[0]):
+        for name, value in _PARAMETER.findall(element[0]) if not _REGISTERED.match(element[0]) else ():
             if not owner and _OWNER.fullmatch(name):
                 owner = f"{name}={value}"
             elif not _ASIDE.fullmatch(name) and value:
                 parts.append(f"{name}={value}")
         at = element.end()
     message = line[at:].lstrip(" \ufeff")
-    return Framed("; ".join([message.rstrip(" ."), *parts]) if owner else message, moment, owner)
+    told = parts and (owner or any(map(_REASON.match, parts)))
+    return Framed("; ".join([message.rstrip(" ."), *parts]) if told else message, moment, owner)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Iterable, Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
-from dataclasses import replace as replace_verdict
 from datetime import UTC, datetime
 
 from msgspec.structs import replace
@@ -104,7 +104,7 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
     verdict = verdict_of([rest.split("; ")[0] if n == 0 else line for n, line in enumerate(lines)])
     if verdict is not None and verdict.what is What.NO_ANSWER and any(_unsent(line) for line in lines[1:]):
         # Nobody can answer what could not be sent.
-        verdict = replace_verdict(verdict, what=What.SEND_FAILED)
+        verdict = dataclasses.replace(verdict, what=What.SEND_FAILED)
     event = understand(rest, where)
     if verdict is None:
         # A refusal of which the reason is not known must not be taken for whatever else the record names.
