@@ -208,6 +208,7 @@ _FAR_DEED = re.compile(
     r"| we (?:were|have been) (?:refused|rejected|turned)| our (?:proposals?|offers?|request|identity|selectors?)(?: \w+){0,3} (?:was|were|has been|have been) (?:refused|rejected|declined|denied|turned)"
 )
 _OWN_DEED = re.compile(
+    r" (?:refused|rejected|declined|denied|broken off|turned down|released) by (?:this (?:gate|gateway|end|side|unit|device)|us)(?= )|"
     r"(?<! received)(?<! got) reply (?=auth\w* fail|no prop|ts unaccept|inval)| we (?:did not|do not|cannot|could not|will not|would not|refuse\w*|reject\w*|decline\w*|deny|denied|only|have refused|have rejected|have declined|are configured|have no|hold|require)| so we (?:declin|refus|reject)"
     r"| (?:could|can|did|does|has|was|is) not (?:able to )?(?:prove[nd]?|know|authenticate)| fail(?:ed|s) to (?:prove|authenticate)| could not prove"
     r"| not (?:prove|proved|proven) | computed | calculated | match(?:es)? ours? | our (?:pre ?shared|secret|psk)| is not ours"
