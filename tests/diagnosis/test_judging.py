@@ -23,7 +23,7 @@ pytestmark = pytest.mark.skipif(not hasattr(os, "fork"), reason="this system mak
 def fleet(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> list[Picture]:
     write_fleet(tmp_path / "fleet", 12)
     monkeypatch.setattr(judging, "LEAST", 4)
-    monkeypatch.setattr(judging, "_can_fork", lambda: True)
+    monkeypatch.setattr(judging, "can_fork", lambda: True)
     return list(pictures(read_case([tmp_path / "fleet"])))
 
 

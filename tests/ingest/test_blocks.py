@@ -13,6 +13,7 @@ from stomion.case.evidence import Evidence
 from stomion.ingest import records
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Reading, Years
+from stomion.measure import series
 from stomion.vocabulary.clean import MAX_LINE
 
 COUNTS = {"kind": "counters", "at": "2026-05-04T09:10:00Z", "site": "a", "spi_in": "1", "spi_out": "2"}
@@ -40,9 +41,9 @@ def _read(path: Path, block: int) -> list[object]:
         records._read(Reading(item, b"", 0, evidence, lambda _name, _count: None, years))
     finally:
         records.BLOCK = before
-    series = [(s.first, s.last, s.last_line, s.lines, s.at, s.out, s.back, s.replay) for s in evidence.counters]
+    rows = [(s.first, s.last, s.last_line, s.lines, s.at, s.out, s.back, s.replay) for s in evidence.counters]
     return [
-        series,
+        rows,
         evidence.tests,
         evidence.pings,
         evidence.happenings,
@@ -65,16 +66,39 @@ def test_where_a_block_ends_makes_no_difference(tmp_path: Path, picked: list[int
 def test_a_series_keeps_its_first_and_last_moment(tmp_path: Path) -> None:
     path = tmp_path / "r.jsonl"
     path.write_text("".join(json.dumps(row) + "\n" for row in GOOD[:2]))
-    ((series, *_),) = (_read(path, 1 << 18),)
-    ((first, last, line, lines, _, out, _, replay),) = series  # type: ignore[attr-defined]
+    ((rows, *_),) = (_read(path, 1 << 18),)
+    ((first, last, line, lines, _, out, _, replay),) = rows  # type: ignore[attr-defined]
     assert (first.packets_out, last.packets_out, line) == (5, 7, 1)
     assert (list(lines), list(out), list(replay)) == ([1, 2], [7, 5], [3, 0])
+
+
+@pytest.mark.parametrize("held", [1, 3, 7, 1000])
+def test_readings_of_several_sas_in_turn_give_the_columns_of_one_after_the_other(
+    tmp_path: Path, held: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(series, "HELD", held)
+    rows = [
+        json.dumps(GOOD[0] | {"spi_in": spi, "at": f"2026-05-04T10:0{minute}:00Z", "packets_out": minute * 10})
+        for minute in range(6)
+        for spi in ("aa", "bb", "cc")
+    ]
+    columns = []
+    for name, order in (("turns.jsonl", rows), ("sorted.jsonl", [row for n in range(3) for row in rows[n::3]])):
+        path = tmp_path / name
+        path.write_text("\n".join(order) + "\n")
+        columns.append(_read(path, 400)[0])
+    turns, one_by_one = (
+        [(first.spi_in, first.at, last.at, list(at), list(out)) for first, last, _, _, at, out, *_ in found]  # type: ignore[attr-defined]
+        for found in columns
+    )
+    assert turns == one_by_one
+    assert [row[0] for row in turns] == ["aa", "bb", "cc"]
 
 
 @pytest.mark.parametrize("count", [-1, 1 << 63, 1.5, "7"])
 def test_what_is_no_count_is_said(tmp_path: Path, count: object) -> None:
     path = tmp_path / "r.jsonl"
     path.write_text(json.dumps(GOOD[1] | {"packets_in": count}) + "\n")
-    series, *_, problems, _, _ = _read(path, 1 << 18)
-    assert series == []
+    rows, *_, problems, _, _ = _read(path, 1 << 18)
+    assert rows == []
     assert len(problems) == 1  # type: ignore[arg-type]

@@ -313,7 +313,9 @@ def test_counters_of_each_end() -> None:
         counters(5, "hub", tunnel="nothing", spi_out="d", packets_out=1000),
         counters(6, "one", tunnel="to-one", spi_out="e", packets_out=11, packets_in=12),
     ]
-    Gathering("k.jsonl", made.counters).add([line for line, _ in rows], [record for _, record in rows])
+    gathering = Gathering("k.jsonl", made.counters)
+    gathering.add([line for line, _ in rows], [record for _, record in rows])
+    gathering.done()
     first, second = ends(made)
     assert (first.left.out_packets, first.left.in_packets, first.right.out_packets, first.right.in_packets) == (
         8,

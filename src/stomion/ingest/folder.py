@@ -19,7 +19,8 @@ from stomion.ingest.kept import Found, Keeper, add, lengths, taken
 from stomion.ingest.kinds import kind_of
 from stomion.ingest.order import order_of
 from stomion.ingest.owners import join_models, same_addresses
-from stomion.ingest.reading import Reading, Tick, Years
+from stomion.ingest.reading import Maker, Reading, Tick, Years
+from stomion.ingest.sitesheet import Ahead
 from stomion.ingest.store import store_for
 from stomion.ingest.workers import OF_ITS_OWN, Answer, read_many, worth_it
 from stomion.logs.phrasebook import read_phrasebook
@@ -95,7 +96,11 @@ class _Case:
         kept = {name: found for name, key in names.items() if (found := self._kept(name, key)) is not None}
         left = [item for item in alone if item.name not in kept]
         sizes = [_size(item.path) for item in left]
-        answers = read_many(left, sizes, self.evidence, self.years, self.tick) if worth_it(left, sizes) else None
+        ahead: Maker | None = self.keeper
+        answers = None
+        if worth_it(left, sizes):
+            ahead = Ahead(items, self.keeper)
+            answers = read_many(left, sizes, self.evidence, self.years, self.tick, ahead.step_by_step())
         own = {item.name for item in left}
         try:
             for item in items:
@@ -111,7 +116,7 @@ class _Case:
                     add(found, self.evidence, self.years)
                 else:
                     self.tick(item.name, 0)
-                    read_one(item, self.evidence, self.tick, self.years, keeper=self.keeper)
+                    read_one(item, self.evidence, self.tick, self.years, maker=ahead)
         finally:
             if answers is not None:
                 answers.close()
@@ -153,7 +158,7 @@ def read_one(
     tick: Tick,
     years: Years,
     only: Collection[str] | None = None,
-    keeper: Keeper | None = None,
+    maker: Maker | None = None,
 ) -> bool:
     """One file, whatever becomes of it. An error nobody foresaw is a line too: it is this program's, and costs this file alone. False,
     and nothing done, for a kind that is not among `only`."""
@@ -167,7 +172,7 @@ def read_one(
         kind = kind_of(item, head)
         if only is not None and kind.name not in only:
             return False
-        kind.read(Reading(item, head, size, evidence, tick, years, keeper))
+        kind.read(Reading(item, head, size, evidence, tick, years, maker))
     except Cancelled:
         raise
     except UnreadableInput as error:

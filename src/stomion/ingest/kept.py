@@ -8,19 +8,17 @@ import os
 from array import array
 from collections.abc import Callable, Collection, Iterable, Sequence
 from pathlib import Path
-from typing import TypeVar
 
 import msgspec
 
 from stomion.case.evidence import Evidence, Log, Placed, Source
 from stomion.ingest.item import Item
-from stomion.ingest.reading import Tick, Years
+from stomion.ingest.reading import Made, Tick, Years
 from stomion.ingest.store import MARK, Store, program_mark
 from stomion.measure.series import CounterSeries
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
 
-Made = TypeVar("Made")
 LEAST_BYTES = 1 << 20
 """Cases with fewer bytes of texts, records and sheets are read as fast as their store."""
 

@@ -10,16 +10,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import Protocol, TypeVar
 
 from stomion.case.evidence import Evidence, Source
 from stomion.ingest.item import Item
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.vocabulary.clean import one_line, without_secrets
 
-if TYPE_CHECKING:
-    from stomion.ingest.kept import Keeper
-
+Made = TypeVar("Made")
 Tick = Callable[[str, int], None]
 """Called with the file's name and lines or packets read so far; may raise Cancelled."""
 
@@ -48,6 +46,13 @@ class Years:
             return 1970
 
 
+class Maker(Protocol):
+    """Has what was made of a file's bytes before: in an earlier reading, or ahead of its turn in this one."""
+
+    def made(self, item: Item, data: bytes, kind: type[Made], make: Callable[[], Made]) -> Made:
+        """What is made of a file's bytes alone; `make` makes it where nobody did."""
+
+
 @dataclass(slots=True)
 class Reading:
     """One file on its way into the evidence. `head` is its first bytes, unpacked."""
@@ -58,8 +63,8 @@ class Reading:
     evidence: Evidence
     tick: Tick
     years: Years
-    keeper: Keeper | None = None
-    """Where what was made of unchanged files is kept."""
+    maker: Maker | None = None
+    """Who may have made something of the file before."""
 
     def problem(self, text: str, line: int | None = None) -> None:
         """One line about what could not be read."""

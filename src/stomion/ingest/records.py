@@ -32,8 +32,8 @@ def _fits(_item: Item, head: bytes) -> bool:
 def _read(reading: Reading) -> None:
     into = _Into(reading)
     with open_input(reading.item.path) as stream:
-        for number, block in _blocks(stream):
-            records = _plain(block)
+        for number, lines, block in _blocks(stream):
+            records = _plain(block, lines)
             if records is None:
                 _each(((n, line) for n, line in _lines(io.BytesIO(block), number) if line.strip()), _decoded, into)
                 continue
@@ -46,29 +46,30 @@ BLOCK = 1 << 15
 """Bytes of lines that are decoded at once."""
 
 
-def _blocks(stream: BinaryIO) -> Iterator[tuple[int, bytes]]:
-    """(number of its first line, whole lines) of a file; of a line that is too long no more than its beginning."""
+def _blocks(stream: BinaryIO) -> Iterator[tuple[int, int, bytes]]:
+    """(number of its first line, how many, whole lines) of a file; of a line that is too long no more than its beginning."""
     number = 1
     while block := stream.read(BLOCK):
         if not block.endswith(b"\n"):
             block += stream.readline(MAX_LINE)
-        yield number, block
-        number += block.count(b"\n")
-        if not block.endswith(b"\n"):
-            while (raw := stream.readline(MAX_LINE)) and not raw.endswith(b"\n"):
-                pass
-            number += 1
+        whole = block.endswith(b"\n")
+        lines = block.count(b"\n") + (not whole)
+        yield number, lines, block
+        number += lines
+        while not whole and (raw := stream.readline(MAX_LINE)):
+            whole = raw.endswith(b"\n")
 
 
-def _plain(block: bytes) -> list[Record] | None:
-    """All records of a block at once; None where one of its lines is no record, is empty, or needs the gate for text."""
-    if len(block.translate(None, _ODD)) != len(block) or b"\\" in block or _has_long_line(block):
+def _plain(block: bytes, lines: int) -> list[Record] | None:
+    """All records of a block at once; None where one of its lines is no record, is empty, or needs the gate for text.
+
+    Of the control characters only DEL has to be looked for: JSON has no others in a text, and the decoder refuses them."""
+    if not block.isascii() or b"\x7f" in block or b"\\" in block or _has_long_line(block):
         return None
     try:
         found: list[Record] = _RECORD.decode_lines(block)
     except (msgspec.MsgspecError, RecursionError, ValueError):
         return None
-    lines = block.count(b"\n") + (not block.endswith(b"\n"))
     return found if len(found) == lines and not _EMPTY.search(block) else None
 
 
@@ -155,6 +156,7 @@ class _Into:
 
     def done(self) -> None:
         """Say what the file held."""
+        self._counters.done()
         if self.bad > MAX_PROBLEMS_PER_FILE:
             self.reading.problem(f"{self.bad - MAX_PROBLEMS_PER_FILE:,} more lines are no records")
         self.reading.source("records", self.count, "records")

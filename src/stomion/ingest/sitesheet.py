@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
+
 from stomion.errors import UnreadableInput
-from stomion.ingest.item import read_whole
+from stomion.ingest.item import Item, read_whole
 from stomion.ingest.owners import note_address
-from stomion.ingest.reading import Kind, Reading
+from stomion.ingest.reading import Kind, Made, Maker, Reading
 from stomion.ingest.sheet import SheetReading, read_sheet
 
 
@@ -34,7 +37,40 @@ def _sheet(reading: Reading, data: bytes) -> SheetReading:
     def make() -> SheetReading:
         return read_sheet(data.decode("utf-8"))
 
-    return make() if reading.keeper is None else reading.keeper.made(reading.item, data, SheetReading, make)
+    return make() if reading.maker is None else reading.maker.made(reading.item, data, SheetReading, make)
 
 
-SHEET = Kind("sheet", lambda item, _head: item.place == "sites" and item.path.suffix == ".toml", _read)
+class Ahead:
+    """Sheets that are parsed before their turn, while others are at work. `store` is asked for each, and given it."""
+
+    def __init__(self, items: Iterable[Item], store: Maker | None) -> None:
+        self._items = [item for item in items if _fits(item, b"")]
+        self._store = store
+        self._ready: dict[str, tuple[bytes, SheetReading]] = {}
+
+    def step_by_step(self) -> Iterator[None]:
+        """One sheet a step. One that can't be read waits for its turn, to be told of there."""
+        for item in self._items:
+            with suppress(UnreadableInput, OSError, UnicodeDecodeError, RecursionError):
+                if not item.path.is_file():
+                    continue
+                data = read_whole(item)
+                self._ready[item.name] = data, self._parsed(item, data)
+            yield
+
+    def made(self, item: Item, data: bytes, kind: type[Made], make: Callable[[], Made]) -> Made:
+        """A sheet that was parsed ahead, where its bytes are the same still."""
+        before, found = self._ready.pop(item.name, (b"", None))
+        if isinstance(found, kind) and before == data:
+            return found
+        return make() if self._store is None else self._store.made(item, data, kind, make)
+
+    def _parsed(self, item: Item, data: bytes) -> SheetReading:
+        return self.made(item, data, SheetReading, lambda: read_sheet(data.decode("utf-8")))
+
+
+def _fits(item: Item, _head: bytes) -> bool:
+    return item.place == "sites" and item.path.suffix == ".toml"
+
+
+SHEET = Kind("sheet", _fits, _read)

@@ -11,6 +11,7 @@ import gc
 import os
 import signal
 import sys
+import threading
 from collections.abc import Generator, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass, field
@@ -48,6 +49,16 @@ def processors() -> int:
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
+def can_fork() -> bool:
+    """May this process copy itself? Only with no other thread, as a copy of a locked lock stays locked, and where it is worth it."""
+    return (
+        sys.platform == "linux"
+        and processors() > 1
+        and threading.active_count() == 1
+        and threading.current_thread() is threading.main_thread()
+    )
+
+
 def base_of(evidence: Evidence) -> Evidence:
     """The part of a case that reading a log asks for: names, addresses and phrases."""
     base = Evidence(root=evidence.root, title=evidence.title)
@@ -70,13 +81,21 @@ def _chunks(items: Sequence[Item], sizes: Sequence[int]) -> Iterator[tuple[Item,
 
 
 def read_many(
-    items: Sequence[Item], sizes: Sequence[int], evidence: Evidence, years: Years, tick: Tick
+    items: Sequence[Item],
+    sizes: Sequence[int],
+    evidence: Evidence,
+    years: Years,
+    tick: Tick,
+    meanwhile: Iterator[None] | None = None,
 ) -> Generator[Answer]:
-    """Every file's answer, in the order of the files. Raises what `tick` raises, with all workers stopped."""
+    """Every file's answer, in the order of the files; `meanwhile` is gone through while none is there.
+
+    Raises what `tick` raises, with all workers stopped."""
     _prepare()
     pool = ProcessPoolExecutor(
         max_workers=min(processors(), MOST_WORKERS),
-        mp_context=get_context("spawn"),
+        # A copy of this process is there at once; a new one has to load the program first.
+        mp_context=get_context("fork" if can_fork() else "spawn"),
         initializer=_begin,
         initargs=(base_of(evidence), years),
     )
@@ -84,7 +103,7 @@ def read_many(
         waiting = [pool.submit(_read, chunk) for chunk in _chunks(items, sizes)]
         done = 0
         for future in waiting:
-            _await(future, tick, items[done].name, done)
+            _await(future, tick, items[done].name, done, meanwhile or iter(()))
             for answer in future.result():
                 done += 1
                 yield answer
@@ -100,9 +119,11 @@ def _prepare() -> None:
         resource_tracker.ensure_running()
 
 
-def _await(future: Future[list[Answer]], tick: Tick, name: str, done: int) -> None:
+def _await(future: Future[list[Answer]], tick: Tick, name: str, done: int, meanwhile: Iterator[None]) -> None:
+    idle = object()
     while not future.done():
-        wait([future], timeout=0.1, return_when=FIRST_COMPLETED)
+        if next(meanwhile, idle) is idle:
+            wait([future], timeout=0.1, return_when=FIRST_COMPLETED)
         tick(name, done)
 
 

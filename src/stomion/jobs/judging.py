@@ -8,15 +8,13 @@ application's screens.
 from __future__ import annotations
 
 import signal
-import sys
-import threading
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from multiprocessing import get_context
 from multiprocessing.connection import Connection
 
 from stomion.diagnosis.runner import Diagnosis, diagnose
-from stomion.ingest.workers import processors
+from stomion.ingest.workers import can_fork
 from stomion.model.finding import Finding, StageVerdict, Status
 from stomion.tunnel.picture import Picture
 
@@ -28,7 +26,7 @@ Said = tuple[Status, tuple[StageVerdict, ...], tuple[Finding, ...], tuple[str, .
 
 def judged(pictures: Sequence[Picture], check: Callable[[], None]) -> tuple[Diagnosis, ...]:
     """A diagnosis for every picture, in their order. Raises what `check` raises, which is asked before every tunnel."""
-    if len(pictures) < LEAST or not _can_fork():
+    if len(pictures) < LEAST or not can_fork():
         return _one_by_one(pictures, check)
     middle = len(pictures) // 2
     ours, theirs = get_context("fork").Pipe(duplex=False)
@@ -54,15 +52,6 @@ def _one_by_one(pictures: Sequence[Picture], check: Callable[[], None]) -> tuple
         check()
         out.append(diagnose(picture))
     return tuple(out)
-
-
-def _can_fork() -> bool:
-    return (
-        sys.platform == "linux"
-        and processors() > 1
-        and threading.active_count() == 1
-        and threading.current_thread() is threading.main_thread()
-    )
 
 
 def _help(answer: Connection, pictures: Sequence[Picture]) -> None:

@@ -7,9 +7,9 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import accumulate, chain, islice, pairwise, repeat
-from operator import le
+from itertools import accumulate, chain, pairwise, repeat
 
+from stomion.measure.columns import never_falls
 from stomion.measure.series import UNKNOWN, CounterSeries, rows_of
 
 WRAP = 1 << 32
@@ -95,7 +95,7 @@ def _moment(row: Row) -> float:
 
 
 def _risen(column: array[int]) -> array[int]:
-    if all(map(le, column, islice(column, 1, None))):
+    if never_falls(column):
         return column
     return array("q", accumulate((b - a if b >= a else rise(a, b) for a, b in pairwise(column)), initial=0))
 
@@ -155,7 +155,7 @@ class Readings:
 def _track(sa: str, found: list[CounterSeries]) -> Track:
     """One file's columns are taken as they are where they are in order."""
     one = found[0]
-    if len(found) == 1 and all(map(le, one.at, islice(one.at, 1, None))):
+    if len(found) == 1 and never_falls(one.at):
         return Track(sa, one.at, (one.out, one.back, one.replay, one.integrity))
     return Track.of(sa, (row for series in found for row in rows_of(series)))
 

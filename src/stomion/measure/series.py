@@ -6,7 +6,9 @@ from array import array
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from operator import attrgetter
+from itertools import repeat
+from operator import attrgetter, eq
+from typing import cast
 
 from stomion.model.provenance import Provenance
 from stomion.model.record import CounterRecord
@@ -15,6 +17,7 @@ from stomion.vocabulary.times import rfc3339_seconds
 Key = tuple[str, str, str, str, tuple[str, ...], tuple[str, ...]]
 """Site, tunnel, both SPIs, and both ends' ranges."""
 _key_of = attrgetter("site", "tunnel", "spi_in", "spi_out", "local_ts", "remote_ts")
+_at_of = attrgetter("at")
 _errors_of = attrgetter("errors")
 UNKNOWN = float("-inf")
 """The moment of a reading that tells none."""
@@ -43,25 +46,25 @@ class CounterSeries:
     replay: array[int] = field(default_factory=_counts)
     integrity: array[int] = field(default_factory=_counts)
 
-    def extend(self, lines: Sequence[int], records: Sequence[CounterRecord]) -> None:
+    def extend(self, lines: Sequence[int], readings: Sequence[CounterRecord]) -> None:
         """More readings, each with the number of its line."""
         had = len(self.at)
-        at = list(map(moment_of, records))
+        at = _moments(readings)
         latest, earliest = max(at), min(at)
         if not had or latest > moment_of(self.last):
             place = at.index(latest)
-            self.last_line, self.last = lines[place], records[place]
+            self.last_line, self.last = lines[place], readings[place]
         if not had or earliest < moment_of(self.first):
-            self.first = records[at.index(earliest)]
+            self.first = readings[at.index(earliest)]
         self.at.extend(at)
         self.lines.extend(lines)
-        self.out.extend([record.packets_out for record in records])
-        self.back.extend([record.packets_in for record in records])
-        if self.replay or any(map(_errors_of, records)):
+        self.out.extend([reading.packets_out for reading in readings])
+        self.back.extend([reading.packets_in for reading in readings])
+        if self.replay or any(map(_errors_of, readings)):
             # Most readings tell of no errors: their columns begin with the first that does.
             for name, column in (("replay", self.replay), ("integrity", self.integrity)):
                 column.extend([0] * (had - len(column)))
-                column.extend([thrown_away(record, name) for record in records])
+                column.extend([thrown_away(reading, name) for reading in readings])
 
     @property
     def site(self) -> str:
@@ -91,6 +94,11 @@ class CounterSeries:
         )
 
 
+def _moments(readings: Iterable[CounterRecord]) -> list[float]:
+    at = list(map(rfc3339_seconds, map(_at_of, readings)))
+    return [UNKNOWN if moment is None else moment for moment in at] if None in at else cast("list[float]", at)
+
+
 def moment_of(record: CounterRecord) -> float:
     """Seconds since 1970 UTC, UNKNOWN where its time is none."""
     at = rfc3339_seconds(record.at)
@@ -107,35 +115,50 @@ MOST = (1 << 63) - 1
 """No counter of packets is longer."""
 
 
+HELD = 1 << 16
+"""Readings of several SAs that are sorted out at once: a poller writes one of each after the other."""
+
+
 @dataclass(slots=True)
 class Gathering:
-    """Puts one file's readings into the series they belong to, new ones into `found`."""
+    """Puts one file's readings into the series they belong to, new ones into `found`; all of them are there after `done`."""
 
     file: str
     found: list[CounterSeries]
     known: dict[Key, CounterSeries] = field(default_factory=dict)
+    _held: dict[Key, list[tuple[int, CounterRecord]]] = field(default_factory=lambda: defaultdict(list))
+    _count: int = 0
 
-    def add(self, lines: Sequence[int], records: Sequence[CounterRecord]) -> None:
+    def add(self, lines: Sequence[int], readings: Sequence[CounterRecord]) -> None:
         """Readings, each with the number of its line."""
-        keys = list(map(_key_of, records))
-        if keys and keys.count(keys[0]) == len(keys):
-            # One SA after the other is the usual order of a large file: then nothing has to be sorted out.
-            self._extend(keys[0], lines, records)
+        if not readings:
             return
-        parts: dict[Key, tuple[list[int], list[CounterRecord]]] = defaultdict(lambda: ([], []))
-        for key, line, record in zip(keys, lines, records, strict=True):
-            numbers, part = parts[key]
-            numbers.append(line)
-            part.append(record)
-        for key, (numbers, part) in parts.items():
-            self._extend(key, numbers, part)
+        first = _key_of(readings[0])
+        if not self._held and all(map(eq, map(_key_of, readings), repeat(first))):
+            # One SA after the other is the usual order of a large file: then nothing has to be sorted out.
+            self._extend(first, lines, readings)
+            return
+        held = self._held
+        for key, row in zip(map(_key_of, readings), zip(lines, readings, strict=True), strict=True):
+            held[key].append(row)
+        self._count += len(readings)
+        if self._count >= HELD:
+            self.done()
 
-    def _extend(self, key: Key, lines: Sequence[int], records: Sequence[CounterRecord]) -> None:
+    def done(self) -> None:
+        """Sort out what is held."""
+        for key, rows in self._held.items():
+            lines, readings = zip(*rows, strict=True)
+            self._extend(key, lines, readings)
+        self._held.clear()
+        self._count = 0
+
+    def _extend(self, key: Key, lines: Sequence[int], readings: Sequence[CounterRecord]) -> None:
         series = self.known.get(key)
         if series is None:
-            series = self.known[key] = CounterSeries(self.file, records[0], records[0])
+            series = self.known[key] = CounterSeries(self.file, readings[0], readings[0])
             self.found.append(series)
-        series.extend(lines, records)
+        series.extend(lines, readings)
 
 
 def places_of(series: Iterable[CounterSeries]) -> tuple[Provenance, ...]:

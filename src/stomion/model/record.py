@@ -10,9 +10,10 @@ Count = Annotated[int, msgspec.Meta(ge=0, le=(1 << 63) - 1)]
 """Packets or bytes: no counter has more than 63 bits in use."""
 LARGE = 1_000
 """Bytes from which on a probe's size matters to how it fares."""
+# Records are not looked at by the collector (`gc=False`): nothing circular comes out of JSON, and there may be millions.
 
 
-class TestRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="test"):
+class TestRecord(msgspec.Struct, frozen=True, gc=False, tag_field="kind", tag="test"):
     """A traffic test: `sent` probes, `received` answers; `expected` says what ought to happen."""
 
     __test__ = False
@@ -28,7 +29,7 @@ class TestRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="test"):
     """Bytes of the packets sent, their IP header included; 0 where nobody tells."""
 
 
-class CounterRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="counters"):
+class CounterRecord(msgspec.Struct, frozen=True, gc=False, tag_field="kind", tag="counters"):
     """One reading of a Child SA's counters at one site; `spi_in`/`spi_out` are hexadecimal."""
 
     at: str
@@ -55,7 +56,7 @@ class CounterRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="counters
     expires_in_s: float | None = None
 
 
-class PingRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="ping"):
+class PingRecord(msgspec.Struct, frozen=True, gc=False, tag_field="kind", tag="ping"):
     """One probe of a continuous ping; `rtt_ms` is null where it was lost."""
 
     at: str
@@ -65,7 +66,7 @@ class PingRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="ping"):
     rtt_ms: float | None = None
 
 
-class EventRecord(msgspec.Struct, frozen=True, tag_field="kind", tag="event"):
+class EventRecord(msgspec.Struct, frozen=True, gc=False, tag_field="kind", tag="event"):
     """Something that happened at a site: a link, a route, a rule, a peer."""
 
     at: str

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from stomion.exchange.story import read_story
+from stomion.measure.columns import highest
 from stomion.measure.counters import Readings
 from stomion.measure.series import CounterSeries
 from stomion.model.event import Event, What
@@ -157,5 +158,5 @@ def _counted(found: list[CounterSeries]) -> tuple[int, int]:
     best: dict[str, tuple[int, int]] = {}
     for series in found:
         out, back = best.get(series.first.spi_out, (0, 0))
-        best[series.first.spi_out] = (max(out, max(series.out)), max(back, max(series.back)))
+        best[series.first.spi_out] = (max(out, highest(series.out)), max(back, highest(series.back)))
     return sum(out for out, _ in best.values()), sum(back for _, back in best.values())

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import islice, pairwise
-from operator import eq
+from itertools import pairwise
 
 from stomion.diagnosis.spec import Context, Rule, Spec
+from stomion.measure.columns import stands_anywhere
 from stomion.measure.counters import Track, moved
 from stomion.measure.series import UNKNOWN
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
@@ -77,7 +77,7 @@ def _served_again(picture: Picture) -> Finding | None:
 
 def _still(track: Track) -> Iterator[tuple[float, float]]:
     """(from, to) of two readings in a row that are alike, before the last that differs."""
-    if not any(map(eq, track.out, islice(track.out, 1, None))):
+    if not stands_anywhere(track.out):
         return
     last = len(track.at) - 1
     while last and (track.out[last], track.back[last]) == (track.out[last - 1], track.back[last - 1]):
