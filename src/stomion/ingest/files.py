@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import gzip
 import io
-import re
 import zlib
-from collections.abc import Callable, Iterator
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, Protocol
 
 from stomion.errors import Malformed, UnreadableInput
 from stomion.vocabulary.clean import MAX_LINE, decode_line
@@ -69,16 +69,35 @@ BLOCK = 4 << 20
 """Bytes of a log looked at in one go; at most this much of a line without an end is kept."""
 
 
+class Place(Protocol):
+    """Where a pattern occurs."""
+
+    def start(self) -> int:
+        """Its first byte."""
+
+    def end(self) -> int:
+        """The byte after it."""
+
+
+class Finder(Protocol):
+    """A compiled pattern of bytes."""
+
+    def search(self, text: bytes, pos: int = ..., /) -> Place | None:
+        """The first place from `pos` on."""
+
+
+MOST_FOUND, MOST_BYTES = 200_000, 64 << 20
+"""So many of the first lines found in a log are looked at, and as many of the last: how it began, and how it stands."""
+
+
 class LineScan:
     """Lines of a log in which a pattern occurs, found block by block: the others are stepped over without being touched.
 
-    After the scan `lines` is their count, `not_utf8` the number of the first line that is no UTF-8, or 0, and `cut` how many of those
-    found were longer than MAX_LINE.
+    After the scan `lines` is their count, `not_utf8` the number of the first line that is no UTF-8, or 0, `cut` how many of those
+    found were longer than MAX_LINE, and `left_out` how many between the first and the last of them were passed over.
     """
 
-    def __init__(
-        self, stream: BinaryIO, pattern: re.Pattern[bytes], about: Callable[[int], None] = lambda _lines: None
-    ) -> None:
+    def __init__(self, stream: BinaryIO, pattern: Finder, about: Callable[[int], None] = lambda _lines: None) -> None:
         """`about` is told the lines gone through after every block; it may raise Cancelled."""
         self._stream = stream
         self._pattern = pattern
@@ -86,20 +105,43 @@ class LineScan:
         self.lines = 0
         self.not_utf8 = 0
         self.cut = 0
+        self.left_out = 0
 
     def __iter__(self) -> Iterator[tuple[int, str]]:
         """(number, cleaned text) of every line with the pattern, which is searched for in lower case."""
+        found, held = self._raw(), 0
+        for count, (number, raw) in enumerate(found, 1):
+            yield number, decode_line(raw)[0]
+            held += len(raw)
+            if count >= MOST_FOUND or held >= MOST_BYTES:
+                break
+        for number, raw in self._last(found):
+            yield number, decode_line(raw)[0]
+
+    def _last(self, found: Iterator[tuple[int, bytes]]) -> Iterable[tuple[int, bytes]]:
+        last: deque[tuple[int, bytes]] = deque()
+        held = 0
+        for row in found:
+            last.append(row)
+            held += len(row[1])
+            if len(last) > MOST_FOUND or held > MOST_BYTES:
+                held -= len(last.popleft()[1])
+                self.left_out += 1
+        return last
+
+    def _raw(self) -> Iterator[tuple[int, bytes]]:
         rest = b""
         while chunk := self._stream.read(BLOCK):
             data = rest + chunk
             end = data.rfind(b"\n") + 1 or (len(data) if len(data) >= BLOCK else 0)
             rest = data[end:]
-            yield from self._block(data[:end])
+            if end:
+                yield from self._block(data[:end])
             self._about(self.lines)
         if rest:
             yield from self._block(rest)
 
-    def _block(self, data: bytes) -> Iterator[tuple[int, str]]:
+    def _block(self, data: bytes) -> Iterator[tuple[int, bytes]]:
         if b"\0" in data:
             data = data.replace(b"\0", b"")
         if not self.not_utf8:
@@ -113,7 +155,7 @@ class LineScan:
             number += low.count(b"\n", counted, start)
             counted = start
             self.cut += stop - start > MAX_LINE
-            yield number, decode_line(data[start : min(stop, start + MAX_LINE)])[0]
+            yield number, data[start : min(stop, start + MAX_LINE)]
             at = stop + 1
         self.lines += data.count(b"\n") + (not data.endswith(b"\n"))
 

@@ -8,12 +8,12 @@ from functools import lru_cache
 from importlib import resources
 
 from stomion.case.evidence import Log
-from stomion.ingest.files import HEAD, LineScan, open_input, read_lines
+from stomion.ingest.files import HEAD, Finder, LineScan, open_input, read_lines
 from stomion.ingest.item import Item
 from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
 from stomion.logs.blocks import LOOKED_AT, joined, shape_of
-from stomion.logs.lexicon import RELEVANT, RELEVANT_BYTES
+from stomion.logs.lexicon import RELEVANT
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
 from stomion.vocabulary.clean import MAX_LINE, decode_line
@@ -88,6 +88,9 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
     if scan.cut:
         text = f"{scan.cut:,} lines are longer than {MAX_LINE:,} characters; what is beyond that is not looked at"
         reading.problem(text)
+    if scan.left_out:
+        text = f"{scan.left_out:,} lines of negotiations, between the first and the last of them, are not looked at"
+        reading.problem(text)
     if scan.not_utf8:
         reading.problem("not UTF-8 here; such lines are read as Latin-1", scan.not_utf8)
     return log
@@ -122,12 +125,19 @@ def _worth(records: Iterator[tuple[int, str]], log: Log) -> Iterator[tuple[int, 
             yield number, text
 
 
-def _pattern(phrases: list[Phrase]) -> re.Pattern[bytes]:
+def _pattern(phrases: list[Phrase]) -> Finder:
     """Lines worth a look: those with a word of the vocabulary, or with a fixed piece of a phrase that has no such word."""
-    heads = [p.head.lower() for p in phrases if not RELEVANT.search(p.head.lower())]
-    if not heads:
-        return RELEVANT_BYTES
-    return re.compile(RELEVANT_BYTES.pattern + b"|" + b"|".join(re.escape(h.encode()) for h in heads))
+    return finder(tuple(p.head.lower() for p in phrases if not RELEVANT.search(p.head.lower())))
+
+
+@lru_cache(16)
+def finder(heads: tuple[str, ...]) -> Finder:
+    """Finds the vocabulary's words, and `heads` besides, in lower-case bytes."""
+    # An automaton, in time linear to the text whatever the text is: docs/adr/0011-linear-search.md.
+    import re2
+
+    found: Finder = re2.compile(b"|".join((RELEVANT.pattern.encode(), *(re2.escape(head.encode()) for head in heads))))
+    return found
 
 
 def _is_gateway_log(item: Item) -> bool:

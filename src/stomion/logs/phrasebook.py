@@ -19,7 +19,7 @@ from dataclasses import dataclass, field
 from msgspec.structs import replace
 
 from stomion.errors import Malformed
-from stomion.logs.timestamps import SHAPES, find_stamp
+from stomion.logs.timestamps import find_stamp
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import range_to_prefixes
@@ -219,8 +219,7 @@ _MADE_GAPS = (
 def suggested(line: str) -> str:
     """A line without its time, its addresses, numbers and names made gaps: what to start teaching from."""
     stamp = find_stamp(line, year=2000)
-    match = SHAPES[stamp.shape].search(line[:120]) if stamp else None
-    rest = line[match.end() :] if match and match.start() < 24 else line
+    rest = line[stamp.span[1] :] if stamp and stamp.span[0] < 24 else line
     text = rest.strip().replace("{", "(").replace("}", ")")
     for shape, name in _MADE_GAPS:
         text = shape.sub("{" + name + "}", text)

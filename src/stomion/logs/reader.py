@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from functools import lru_cache
 
 from msgspec.structs import replace
 
@@ -14,7 +15,7 @@ from stomion.logs import lexicon as lex
 from stomion.logs.classify import REFUSALS
 from stomion.logs.framing import unframe
 from stomion.logs.phrasebook import Phrase, as_taught, taught
-from stomion.logs.timestamps import SHAPES, find_stamp
+from stomion.logs.timestamps import find_stamp
 from stomion.logs.understand import understand
 from stomion.logs.verdict import is_refusal, verdict_of
 from stomion.model.event import Event, What
@@ -77,7 +78,7 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
     if frame.owner:
         _note_owner(frame.owner, rest, state)
     known = taught(line, state.phrases) if state.phrases else None
-    event = understand(rest, where) if not state.phrases or lex.RELEVANT.search(line.lower()) else None
+    event = understand(rest, where)
     if known is not None:
         event = as_taught(*known, line, where, event)
     if event is None:
@@ -150,15 +151,27 @@ def _take_time(line: str, state: LogState) -> tuple[str, float | None, tuple[str
         return line, None, ()
     state.shape, state.misses = stamp.shape, 0
     if "day" not in stamp.assumed and "epoch" not in stamp.assumed:
-        try:
-            moment = datetime.fromtimestamp(stamp.at, UTC)
-        except (ValueError, OverflowError, OSError):
+        day = _day_of(stamp.at // 86_400)
+        if day is None:
             # Outside the calendar, as a year 1 with a zone is.
             return line, None, ()
-        state.day = (moment.year, moment.month, moment.day)
-    match = SHAPES[stamp.shape].search(line[:120])
-    rest = line[match.end() :] if match and match.start() < 24 else line
-    return rest, stamp.at, stamp.assumed
+        state.day = day
+    begin, end = stamp.span
+    return line[end:] if begin < _LEADING else line, stamp.at, stamp.assumed
+
+
+_LEADING = 24
+"""A time that begins after so many characters is not what a line begins with: what stands before it is kept."""
+
+
+@lru_cache(64)
+def _day_of(days: float) -> tuple[int, int, int] | None:
+    """Year, month and day, so many days after 1970 began; None outside the calendar."""
+    try:
+        moment = datetime.fromtimestamp(days * 86_400, UTC)
+    except (ValueError, OverflowError, OSError):
+        return None
+    return moment.year, moment.month, moment.day
 
 
 def _tied(event: Event, state: LogState) -> Event:

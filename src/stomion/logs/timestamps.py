@@ -50,6 +50,8 @@ class Stamp:
     at: float
     assumed: tuple[str, ...]
     shape: int
+    span: tuple[int, int] = (0, 0)
+    """Where it stands in the line."""
 
 
 def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None, first: int = 0) -> Stamp | None:
@@ -58,7 +60,7 @@ def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None,
     partial: Stamp | None = None
     for index in (first, *(i for i in range(len(SHAPES)) if i != first)):
         match = SHAPES[index].search(head)
-        stamp = _to_stamp(match.groupdict(), year, day, index) if match else None
+        stamp = _to_stamp(match, year, day, index) if match else None
         if stamp and not {"day", "epoch"}.intersection(stamp.assumed):
             return stamp
         # A line may say more than the ones before it: the time of day alone is taken where nothing whole is found.
@@ -66,16 +68,17 @@ def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None,
     return partial
 
 
-def _to_stamp(g: dict[str, str | None], year: int, day: tuple[int, int, int] | None, index: int) -> Stamp | None:
+def _to_stamp(match: re.Match[str], year: int, day: tuple[int, int, int] | None, index: int) -> Stamp | None:
+    g, span = match.groupdict(), match.span()
     fraction = float(f"0.{g['f']}") if g.get("f") else 0.0
     if g.get("epoch"):
         fraction = int(g["ms"] or 0) / 1e3 if g.get("ms") else int(g["us"] or 0) / 1e6 if g.get("us") else fraction
-        return Stamp(int(g["epoch"] or 0) + fraction, (), index)
+        return Stamp(int(g["epoch"] or 0) + fraction, (), index, span)
     if g.get("up"):
-        return Stamp(float(g["up"] or 0), ("epoch",), index)
+        return Stamp(float(g["up"] or 0), ("epoch",), index, span)
     assumed = []
     if g.get("yd"):
-        return _day_of_year(g, fraction, index)
+        return _day_of_year(g, fraction, index, span)
     month = MONTHS[(g.get("mon") or "jan")[:3].lower()] if g.get("mon") else int(g.get("mo") or 0)
     if not month:
         assumed.append("day")
@@ -94,14 +97,20 @@ def _to_stamp(g: dict[str, str | None], year: int, day: tuple[int, int, int] | N
     zone, known = _zone(g.get("z"))
     if not known:
         assumed.append("zone")
+    at = _seconds(year, month, date, hour, int(g["mi"] or 0), min(int(g["s"] or 0), 59), zone)
+    return None if at is None else Stamp(at + fraction, tuple(assumed), index, span)
+
+
+@lru_cache(4_096)
+def _seconds(year: int, month: int, date: int, hour: int, minute: int, second: int, zone: tzinfo) -> float | None:
+    """Since 1970 UTC; None where there is no such day or hour."""
     try:
-        moment = datetime(year, month, date, hour, int(g["mi"] or 0), min(int(g["s"] or 0), 59), tzinfo=zone)
-    except ValueError:
+        return datetime(year, month, date, hour, minute, second, tzinfo=zone).timestamp()
+    except (ValueError, OverflowError):
         return None
-    return Stamp(moment.timestamp() + fraction, tuple(assumed), index)
 
 
-def _day_of_year(g: dict[str, str | None], fraction: float, index: int) -> Stamp | None:
+def _day_of_year(g: dict[str, str | None], fraction: float, index: int, span: tuple[int, int]) -> Stamp | None:
     """`2026/264`: the 264th day of a year."""
     zone, known = _zone(g.get("z"))
     try:
@@ -111,9 +120,9 @@ def _day_of_year(g: dict[str, str | None], fraction: float, index: int) -> Stamp
         moment = first + timedelta(days=int(g["yd"] or 0) - 1)
     except (ValueError, OverflowError):
         return None
-    return (
-        Stamp(moment.timestamp() + fraction, () if known else ("zone",), index) if moment.year == first.year else None
-    )
+    if moment.year != first.year:
+        return None
+    return Stamp(moment.timestamp() + fraction, () if known else ("zone",), index, span)
 
 
 def _zone(text: str | None) -> tuple[tzinfo, bool]:

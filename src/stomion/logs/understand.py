@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import msgspec
+from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
 from stomion.logs.classify import EXCHANGES, REFUSALS, Exchange, classify, layer_of
@@ -83,16 +84,28 @@ _AUTH_NOTIFY = re.compile(r"auth\w*[_-]fail|notif|N\(AUTH|AuthenticationFailed|A
 _FIRST_SENTENCE = re.compile(r"[^.]{1,60}(?:[^.]|\.(?! [A-Z])){10,400}\.(?= [A-Z])")
 SHAPES_KEPT = 8_192
 """Wordings remembered: a log says the same few hundred things with other numbers."""
+KEPT_LENGTH = 1_000
+"""Characters of the longest of them."""
 
 
 def understand(line: str, where: Provenance) -> Event | None:
     """The event in a cleaned line (without its time), or None where it says nothing about a negotiation."""
-    said = said_by(_NUMBERS.sub(_same_kind, line))
+    found = (event_of if len(line) <= KEPT_LENGTH else event_of.__wrapped__)(line)
+    return None if found is None else replace(found, where=where)
+
+
+_NOWHERE = Provenance("")
+
+
+@lru_cache(SHAPES_KEPT)
+def event_of(line: str) -> Event | None:
+    """What a line says, wherever it stands: who tries again and again says the same again and again."""
+    said = _said(line)
     if said is None and (first := _FIRST_SENTENCE.match(line)):
         # What comes after it explains, in words that may deny what the first one says.
-        said = said_by(_NUMBERS.sub(_same_kind, first[0]))
+        said = _said(first[0])
     if said is None:
-        return _listed(line, where)
+        return _listed(line)
     what = said.what
     naming = _naming(line)
     named = read_addresses(line)
@@ -101,13 +114,13 @@ def understand(line: str, where: Provenance) -> Event | None:
         # Where a service listens is its own address.
         own, peer, port = own or peer, None, None
     mine, theirs, offers = _proposals(line, said.ideas, what)
-    if _FAR_FIRST.search(line) and len(named.ranges) == len(("near", "far")):
+    if len(named.ranges) == len(("near", "far")) and _FAR_FIRST.search(line):
         named = Named(named.endpoints, named.ranges[::-1], named.pair)
     my_ts, their_ts = _selectors(named, what, asked_of_me=not said.far and bool(_INITIATOR_FIRST.search(line)))
     version = _VERSION.search(line)
     return Event(
         what=what,
-        where=where,
+        where=_NOWHERE,
         text=line,
         far=said.far,
         # Who sets what it was asked against what it holds is the one that refuses.
@@ -133,6 +146,10 @@ def understand(line: str, where: Provenance) -> Event | None:
         their_ts=their_ts,
         identities=_identities(line, naming.conn),
     )
+
+
+def _said(line: str) -> Said | None:
+    return (said_by if len(line) <= KEPT_LENGTH else said_by.__wrapped__)(_NUMBERS.sub(_same_kind, line))
 
 
 def _same_kind(m: re.Match[str]) -> str:
@@ -238,7 +255,7 @@ _LISTED = re.compile(r"(?:^|\s)\d{1,3}:(?P<layer>IKE|ESP)=(?P<words>[A-Z0-9_+-]{
 _OF_CONNECTION = re.compile(r"\s*\"([^\"\s]{1,128})\":")
 
 
-def _listed(line: str, where: Provenance) -> Event | None:
+def _listed(line: str) -> Event | None:
     """One numbered proposal of the writer's own settings, on a line by itself."""
     line = line.rstrip()
     found = _LISTED.search(line)
@@ -246,7 +263,7 @@ def _listed(line: str, where: Provenance) -> Event | None:
     if mine is None:
         return None
     conn = _OF_CONNECTION.match(line)
-    return Event(What.PROPOSALS, where, line, conn=conn[1] if conn else _naming(line).conn, mine=mine)
+    return Event(What.PROPOSALS, _NOWHERE, line, conn=conn[1] if conn else _naming(line).conn, mine=mine)
 
 
 def _proposals(

@@ -14,6 +14,8 @@ _UNSAFE = re.compile(
 
 def clean(text: str) -> str:
     """Without terminal sequences, control and direction-changing characters."""
+    if text.isascii() and text.isprintable():
+        return text
     return _UNSAFE.sub("", text)
 
 
