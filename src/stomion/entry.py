@@ -11,7 +11,7 @@ from stomion.cli.main import run_command_line
 
 def open_full_screen(paths: list[Path], keep: bool) -> None:
     """Open the full-screen front; loaded only now, for it is the heaviest part."""
-    from stomion.tui.app import run
+    from stomion.tui.running import run
 
     run(paths, keep=keep)
 

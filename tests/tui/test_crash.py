@@ -17,30 +17,47 @@ from stomion.tui.crash import crash_sentence, crash_text, state_folder
 PROGRAM = """
 import sys
 from stomion.tui import app
+from stomion.tui.screens.tunnels import TunnelsScreen
+from stomion.tui.screens.failover import FailoverScreen
 from stomion.entry import main
-def fails(self, step):
+def fails(self, *given):
     secret = "hunter2-and-more"
-    raise KeyError(step)
-app.StomionApp.action_finding = fails
+    raise KeyError(1)
+{place} = fails
 real = app.StomionApp.run
 def run(self, **more):
     async def pilot(pilot):
         await pilot.pause(1)
-        await pilot.press("f")
-        await pilot.pause(1)
+        for key in {keys!r}:
+            await pilot.press(key)
+            await pilot.pause(0.5)
+        print("still at", self.place)
+        self._exception or self.exit()
     return real(self, headless=True, auto_pilot=pilot, **more)
 app.StomionApp.run = run
 main(["demo"])
 """
 
 
-def test_an_error_on_a_screen_is_a_sentence_and_status_3(tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("place", "keys", "left_at"),
+    [
+        ("app.StomionApp.action_finding", "fff2", "still at tunnel"),
+        ("FailoverScreen.fill", "82", "still at tunnel"),
+        ("TunnelsScreen.on_mount", "1", ""),
+    ],
+)
+def test_an_error_on_a_screen_is_a_sentence_and_status_3(tmp_path: Path, place: str, keys: str, left_at: str) -> None:
     env = {**os.environ, "XDG_STATE_HOME": str(tmp_path / "state")}
-    done = subprocess.run([sys.executable, "-c", PROGRAM], capture_output=True, text=True, env=env, check=False)
+    code = PROGRAM.format(place=place, keys=keys)
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, env=env, check=False, timeout=60
+    )
     told = " ".join((done.stdout + done.stderr).split())
     assert done.returncode == 3, told
-    assert "an error of this program (KeyError" in told and "Nothing of the case was changed." in told
-    assert "hunter2" not in told
+    assert told.count("an error of this program (KeyError") == 1, told
+    assert "Nothing of the case was changed." in told and "hunter2" not in told
+    assert left_at in told
     (file,) = (tmp_path / "state" / "stomion").iterdir()
     text = file.read_text()
     assert "KeyError: 1" in text and "in fails" in text

@@ -32,13 +32,13 @@ async def test_the_last_look_is_shown_while_the_case_is_read(fleet: Path, monkey
     sheet.write_text(sheet.read_text().replace('remote_ts = ["10.96.0.0/20"]', 'remote_ts = ["10.250.0.0/24"]'))
     go_on = asyncio.Event()
     app = StomionApp([fleet], keep=True)
-    examined = StomionApp._examined
+    examined = StomionApp._compare
 
     async def later(self: StomionApp, found: object) -> None:
         await go_on.wait()
         examined(self, found)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(StomionApp, "_examined", lambda self, found: self.run_worker(later(self, found), group="later"))
+    monkeypatch.setattr(StomionApp, "_compare", lambda self, found: self.run_worker(later(self, found), group="later"))
 
     async with app.run_test(size=(140, 40)) as pilot:
         while app.before is None:

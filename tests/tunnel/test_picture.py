@@ -19,6 +19,7 @@ from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import Provenance
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
 from stomion.model.tables import Tables
+from stomion.tunnel import build
 from stomion.tunnel.build import pictures
 from stomion.tunnel.counted import places
 from stomion.tunnel.lans import behind, lans_of, meets, no_host, without_any
@@ -246,7 +247,7 @@ def test_esp_by_direction_and_end() -> None:
     assert (ends(made)[0].esp_out, ends(made)[0].esp_last, ends(made)[0].esp_seen) == (0, 0.0, ())
 
 
-def test_messages_and_refusals_of_the_path_between_the_two_addresses() -> None:
+def test_messages_and_refusals_of_the_path_between_the_two_addresses(monkeypatch: pytest.MonkeyPatch) -> None:
     made = evidence()
     gram = [
         Datagram(
@@ -279,6 +280,14 @@ def test_messages_and_refusals_of_the_path_between_the_two_addresses() -> None:
     assert (
         cut.file == "c"
         and cut.text == f"3 messages of the IKE SA 4f0c1d77a03e91e2 beyond its first {MAX_STEPS:,} are not looked at"
+    )
+    monkeypatch.setattr(build, "MOST_MESSAGES", 10)
+    (negotiation,) = ends(made)[0].negotiations
+    first_and_last = [*range(5), *range(MAX_STEPS - 2, MAX_STEPS + 3)]
+    assert [step.at for step in negotiation.steps] == first_and_last
+    assert (
+        made.problems[-1].text
+        == f"{MAX_STEPS - 7:,} messages between the first and the last of hub-one are not looked at"
     )
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from stomion.cli.main import EXIT_FAULT, EXIT_USAGE, no_cache
-from stomion.cli.text import ask_text, check_text
+from stomion.cli.text import ask_text, check_text, stopped_text
 from stomion.errors import UsageError
 
 
@@ -34,7 +34,12 @@ def command(
     from stomion.jobs.examine import examine
     from stomion.jobs.summary import as_json_bytes, summary_of
 
-    examined = examine(list(paths), keys=keys, keep=keep)
+    seen: dict[str, int] = {}
+    try:
+        examined = examine(list(paths), seen.__setitem__, keys=keys, keep=keep)
+    except KeyboardInterrupt:
+        click.echo(stopped_text(seen), err=True)
+        raise
     found = summary_of(examined, tunnel)
     if tunnel and not found.tunnels:
         names = ", ".join(d.picture.name for d in examined.tunnels) or "none"

@@ -17,6 +17,8 @@ from stomion.errors import UsageError
 from stomion.vocabulary.clean import clean
 
 EXIT_FAULT, EXIT_USAGE, EXIT_FAILED = 1, 2, 3
+EXIT_STOPPED = 130
+"""As a shell says it of a program that was ended by ctrl+c."""
 FullScreen = Callable[[list[Path], bool], None]
 """Opens paths full screen; the second says whether what is worked out is kept for the next time."""
 """Opens the full-screen front on paths; the context object of every command."""
@@ -106,11 +108,13 @@ def run_command_line(argv: Sequence[str] | None, full_screen: FullScreen) -> int
     except click.ClickException as error:
         error.show()
         return EXIT_USAGE
-    except click.Abort:
+    except click.Abort as error:
+        if isinstance(error.__cause__, KeyboardInterrupt):
+            return EXIT_STOPPED
         click.echo("Aborted!", err=True)
         return EXIT_USAGE
     except KeyboardInterrupt:
-        return 130
+        return EXIT_STOPPED
     except BrokenPipeError:
         # The reader of a pipe has gone (`| head`): nothing can be said to it any more.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

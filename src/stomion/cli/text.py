@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import textwrap
 from collections import Counter
+from collections.abc import Mapping
 
 from stomion.jobs.summary import FindingRecord, Place, Summary, TunnelRecord
 from stomion.model.provenance import Provenance
@@ -158,3 +159,13 @@ def _place(p: Place) -> str:
 def clean_lines(lines: list[str]) -> str:
     """Joined; control characters that came with the evidence are gone."""
     return "\n".join(clean(line) for line in lines)
+
+
+def stopped_text(seen: Mapping[str, int]) -> str:
+    """How far a reading had come that was stopped: `seen` are the files that were begun, in their order, with the lines or packets read."""
+    if not seen:
+        return "stomion: stopped before anything was read"
+    name, count = list(seen.items())[-1]
+    files = f"{len(seen)} file{'s' * (len(seen) != 1)}"
+    at = f" at line or packet {count:,}" if count else ""
+    return f"stomion: stopped; {files} begun, the last was {clean(name)}{at}; nothing was judged"

@@ -14,12 +14,18 @@ from typing import Any
 from stomion.errors import UnreadableInput
 from stomion.vocabulary.clean import one_line
 
+MOST_OBJECTS, MOST_VALUES = 1_000_000, 6_000_000
+"""Of one file of JSON: each costs some hundred bytes of memory, however short it is written."""
 MAX_DEPTH = 64
 """Levels of nesting in a table or a sheet; real ones have a dozen."""
 
 
 def json_value(data: bytes, what: str) -> Any:
     """Decoded and cleaned. Raises UnreadableInput naming `what` it should have been."""
+    if data.count(b"{") + data.count(b"[") > MOST_OBJECTS or data.count(b",") > MOST_VALUES:
+        raise UnreadableInput(
+            f"more than {MOST_OBJECTS:,} objects or {MOST_VALUES:,} values, which no table of {what} has"
+        )
     try:
         return cleaned(json.loads(data))
     except (ValueError, RecursionError) as error:
@@ -56,13 +62,24 @@ def _is_deep(line: bytes) -> bool:
 
 
 def cleaned(value: Any, depth: int = 0) -> Any:
-    """The same value with all its texts cleaned, keys too. Raises ValueError where it is nested too deeply."""
+    """The value with all its texts cleaned, keys too; what holds others is changed in place. Raises ValueError where it is nested too
+    deeply."""
     if isinstance(value, str):
-        return value if value.isascii() and value.isprintable() else one_line(value)
+        return value if _is_clean(value) else one_line(value)
     if depth > MAX_DEPTH and isinstance(value, dict | list):
         raise ValueError("nested too deeply")
     if isinstance(value, dict):
-        return {cleaned(k): cleaned(v, depth + 1) for k, v in value.items()}
-    if isinstance(value, list):
-        return [cleaned(v, depth + 1) for v in value]
+        if not all(map(_is_clean, value)):
+            value = {one_line(k): v for k, v in value.items()}
+        for key, one in value.items():
+            if not isinstance(one, int | float):
+                value[key] = cleaned(one, depth + 1)
+    elif isinstance(value, list):
+        for place, one in enumerate(value):
+            if not isinstance(one, int | float):
+                value[place] = cleaned(one, depth + 1)
     return value
+
+
+def _is_clean(text: str) -> bool:
+    return text.isascii() and text.isprintable()

@@ -85,7 +85,7 @@ def examine(
         if keys is not None:
             evidence.keys = read_keys(keys)
         watch.check()
-        found = judged(list(pictures(evidence)), watch.check)
+        found = judged(pictures(evidence, watch.check), watch.check)
     for diagnosis in found:
         evidence.problems.extend(Problem("", text) for text in diagnosis.crashed)
         evidence.problems.extend(diagnosis.picture.cuts)

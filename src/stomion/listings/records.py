@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
@@ -91,9 +92,9 @@ def _from_data(text: str) -> list[Raw]:
     except (ValueError, RecursionError):
         return []
     out: list[Raw] = []
-    todo: list[object] = [data]
+    todo: deque[object] = deque([data])
     while todo and len(out) < MOST_RECORDS:
-        one = todo.pop(0)
+        one = todo.popleft()
         if isinstance(one, list):
             todo += one
         elif isinstance(one, dict):

@@ -1,25 +1,22 @@
-"""Wiring: the screens, the state they share, and the reading of the case in the background."""
+"""Wiring: the screens and the state they share; the case itself is read in tui.reading."""
 
 from __future__ import annotations
 
-import time
+import traceback
 from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING, Any, cast
 
-from textual import work
-from textual.app import App, SystemCommand
+from textual.app import SystemCommand
 from textual.binding import Binding
 from textual.screen import Screen
-from textual.worker import Worker, WorkerState
 
-from stomion.errors import Cancelled, StomionError
-from stomion.jobs.cancel import CancelToken
 from stomion.model.provenance import Provenance
-from stomion.tui.crash import FAILED, crash_sentence
+from stomion.tui.crash import crash_sentence
 from stomion.tui.keymap import KEYS, bindings
 from stomion.tui.palette import themes
+from stomion.tui.reading import ReadingApp
 from stomion.tui.screens.base import Page
 from stomion.tui.screens.tunnels import TunnelsScreen
 from stomion.tui.spans import Line
@@ -28,11 +25,8 @@ from stomion.vocabulary.clean import clean
 if TYPE_CHECKING:
     from stomion.diagnosis.runner import Diagnosis
     from stomion.jobs.examine import Examined
-    from stomion.jobs.look import Look, Looked
     from stomion.tui.screens.evidence import EvidenceScreen
     from stomion.tui.screens.negotiation import NegotiationScreen
-
-PROGRESS_EVERY_S = 0.1
 
 
 # Only the first screen is loaded before the first paint: the others bring the rules, the readers and the walk with them.
@@ -114,7 +108,7 @@ OF_A_TUNNEL = ("tunnel", "negotiation", "compare", "path", "counters", "traffic"
 """Screens that are about the chosen tunnel."""
 
 
-class StomionApp(App[None]):
+class StomionApp(ReadingApp):
     """`paths` are what `stomion PATH` was given."""
 
     TITLE = "Stomion"
@@ -129,34 +123,28 @@ class StomionApp(App[None]):
     Lines { scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0; overflow-x: hidden; }
     """
 
-    def __init__(self, paths: list[Path], *, ground: str = "reef-night", keep: bool = False) -> None:
-        super().__init__()
+    def __init__(
+        self, paths: list[Path], *, ground: str = "reef-night", keep: bool = False, goes_on: bool = False
+    ) -> None:
+        """With `goes_on` an error on a screen is said, and the other screens stay."""
+        super().__init__(paths, keep=keep)
         for theme in themes():
             self.register_theme(theme)
         self.theme = ground
-        self._paths, self._keep = paths, keep
-        self._token = CancelToken()
         self._places: list[str] = []
-        self.examined: Examined | None = None
-        self.before: Look | None = None
-        """How the tunnels stood when they were looked at last."""
+        self._goes_on = goes_on
+        self.failures: dict[tuple[str, str, int], str] = {}
+        """What was said of errors of ours on a screen, by their kind and place; of each it is said once."""
         self.wanted = ""
         """The tunnel that was chosen while the case was being read."""
-        self.changed: dict[str, Looked | None] = {}
-        """Tunnels that stand otherwise now, by name, each as it stood then."""
         self.order: tuple[Diagnosis, ...] = ()
         self.current: Diagnosis | None = None
         self.finding = 0
-        self.progress = ""
-        self.read_seconds = 0.0
-        """How long the last reading of the case took."""
-
-    # -- reading the case --------------------------------------------------------------------------------------
 
     def on_mount(self) -> None:
         self._pages: dict[str, Page] = {}
         self.push_screen(self._page("tunnels"))
-        self.call_after_refresh(self._read)
+        self.call_after_refresh(self.read)
 
     def _page(self, place: str) -> Page:
         """A screen; installed, it keeps its cursor and what is being tried on it while another is shown."""
@@ -165,74 +153,38 @@ class StomionApp(App[None]):
             self.install_screen(self._pages[place], place)
         return self._pages[place]
 
-    @work(thread=True, exclusive=True, group="read", exit_on_error=False)
-    def _read(self) -> Examined:
-        shown = 0.0
-        self._token = CancelToken()
-
-        def progress(name: str, count: int) -> None:
-            nonlocal shown
-            now = time.monotonic()
-            if now - shown >= PROGRESS_EVERY_S:
-                shown = now
-                self.call_from_thread(self._progressed, f"reading {name}" + (f", {count}" if count else ""))
-
-        from stomion.jobs.look import keep_look, last_look, look_of
-
-        begun = time.monotonic()
-        if self._keep and self.examined is None:
-            before = last_look(self._paths)
-            if before is not None:
-                self.call_from_thread(self._remember, before)
-        from stomion.jobs.examine import examine
-
-        found = examine(self._paths, progress, self._token, keep=self._keep)
-        self.read_seconds = time.monotonic() - begun
-        if self._keep:
-            keep_look(self._paths, look_of(found))
-        return found
-
-    def _remember(self, before: Look) -> None:
-        self.before = before
-        self._refresh_page()
-
-    def _progressed(self, text: str) -> None:
-        self.progress = text
-        self._refresh_page()
-
-    def on_worker_state_changed(self, event: Worker.StateChanged) -> None:
-        if event.worker.group != "read":
-            return
-        if event.state is WorkerState.SUCCESS and event.worker.result is not None:
-            self._examined(event.worker.result)
-        elif event.state is WorkerState.ERROR:
-            error = event.worker.error
-            self.progress = "reading was stopped; r reads again" if isinstance(error, Cancelled) else ""
-            if not isinstance(error, Cancelled):
-                text = (
-                    str(error)
-                    if isinstance(error, StomionError)
-                    else f"reading failed: {type(error).__name__}: {error}"
-                )
-                self.notify(text, severity="error", timeout=20, markup=False)
-            self._refresh_page()
-
-    def _examined(self, found: Examined) -> None:
-        from stomion.jobs.look import look_of
-
+    def take(self, found: Examined) -> None:
         name = self.current.picture.name if self.current else self.wanted
-        if self.examined is not None:
-            self.before = look_of(self.examined)
-        self.changed = self.before.changed(look_of(found)) if self.before is not None else {}
-        self.examined, self.progress = found, ""
         self.order = found.worst_first()
         self.current = next((d for d in self.order if d.picture.name == name), self.order[0] if self.order else None)
         self.finding = 0
-        self._refresh_page()
+        self.show_state()
 
-    def _refresh_page(self) -> None:
+    def show_state(self) -> None:
         if isinstance(self.screen, Page):
             self.screen.refresh_page()
+
+    # -- errors of ours ----------------------------------------------------------------------------------------
+
+    def go_on_after(self, error: Exception) -> None:
+        """Say once what failed, and where the way there was written; the other screens go on. Raises the error where the app does not go
+        on."""
+        if not self._goes_on:
+            raise error
+        where = traceback.extract_tb(error.__traceback__)[-1]
+        known = (type(error).__name__, where.filename, where.lineno or 0)
+        if known not in self.failures:
+            self.failures[known] = crash_sentence(error)
+            text = f"{self.failures[known]} The other screens go on (1 to 9), and r reads the case again."
+            self.notify(text, severity="error", timeout=30, markup=False)
+
+    async def run_action(self, *args: Any, **more: Any) -> bool:
+        """What a key does; where it fails, the application stays."""
+        try:
+            return await super().run_action(*args, **more)
+        except Exception as error:
+            self.go_on_after(error)
+            return True
 
     # -- where one is ------------------------------------------------------------------------------------------
 
@@ -305,7 +257,7 @@ class StomionApp(App[None]):
         if self.current in self.order:
             at = self.order.index(self.current)
             self.choose(self.order[(at + step) % len(self.order)])
-            self._refresh_page()
+            self.show_state()
 
     def action_finding(self, step: int) -> None:
         """The next finding: of this tunnel, then of the next tunnel that has one."""
@@ -316,7 +268,7 @@ class StomionApp(App[None]):
             self.finding = wanted
         else:
             self._finding_elsewhere(step)
-        self._refresh_page()
+        self.show_state()
 
     def _finding_elsewhere(self, step: int) -> None:
         assert self.current is not None
@@ -377,11 +329,11 @@ class StomionApp(App[None]):
         self.notify(f"Copied: {first[:60]}{'…' if len(first) > 60 else ''}", markup=False)
 
     def action_reload(self) -> None:
-        self._read()
+        self.read()
 
     def action_toggle_ground(self) -> None:
         self.theme = "reef-day" if self.theme == "reef-night" else "reef-night"
-        self._refresh_page()
+        self.show_state()
 
     def action_keys(self) -> None:
         if isinstance(self.screen, Page):
@@ -406,9 +358,7 @@ class StomionApp(App[None]):
 
     def action_stop(self) -> None:
         """Stop a reading that is under way; otherwise leave."""
-        if any(w.group == "read" and w.is_running for w in self.workers):
-            self._token.cancelled = True
-        else:
+        if not self.stop_reading():
             self.exit()
 
     def _fatal_error(self) -> None:
@@ -428,14 +378,3 @@ class StomionApp(App[None]):
                 yield SystemCommand(
                     key.does[:1].upper() + key.does[1:], f"key {key.shown}", partial(self.call_later, run)
                 )
-
-
-def run(paths: list[Path], *, keep: bool = True) -> None:
-    """Open the full-screen front. Cancels a reading under way when it is left."""
-    app = StomionApp(paths, keep=keep)
-    try:
-        app.run()
-    finally:
-        app._token.cancelled = True
-    if app.return_code:
-        raise SystemExit(FAILED)

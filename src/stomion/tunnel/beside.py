@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
+from itertools import islice
 
 from stomion.model.event import Event, What
 from stomion.tunnel.lans import lans_of
 from stomion.tunnel.picture import Picture
 from stomion.tunnel.up import up_of
+
+MOST_BESIDE = 64
+"""So many other tunnels between the same LANs are kept for each: who has more has named the same LANs by mistake."""
 
 
 def with_neighbours(pictures: Sequence[Picture]) -> list[Picture]:
@@ -19,8 +23,9 @@ def with_neighbours(pictures: Sequence[Picture]) -> list[Picture]:
             alike.setdefault(pair, []).append(number)
     out = []
     for number, picture in enumerate(pictures):
-        others = dict.fromkeys(n for pair in _joined(picture) for n in alike[pair] if n != number)
-        out.append(replace(picture, beside=tuple(pictures[n] for n in others)) if others else picture)
+        near = (n for pair in _joined(picture) for n in alike[pair][: MOST_BESIDE + 1] if n != number)
+        others = tuple(pictures[n] for n in islice(dict.fromkeys(near), MOST_BESIDE))
+        out.append(replace(picture, beside=others) if others else picture)
     return out
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from enum import Enum, auto
 
@@ -25,16 +25,27 @@ from stomion.tunnel.pairing import Plan, from_declarations, from_evidence, from_
 from stomion.tunnel.picture import Change, End, EspSeen, LanTest, LinkEvent, Picture, PingSeries
 from stomion.vocabulary.times import rfc3339_seconds
 
+MOST_TUNNELS, MOST_MESSAGES = 10_000, 500_000
+"""Of a case, and of one tunnel."""
 
-def pictures(evidence: Evidence) -> list[Picture]:
-    """All tunnels of a case, in the order they were declared or seen."""
+
+def pictures(evidence: Evidence, check: Callable[[], None] = lambda: None) -> list[Picture]:
+    """All tunnels of a case, in the order they were declared or seen. Raises what `check` raises, which is asked before each."""
     own = own_addresses(evidence)
     plans = from_sheets(evidence, own)
     from_declarations(evidence, plans)
     from_evidence(evidence, own, plans)
+    if len(plans) > MOST_TUNNELS:
+        evidence.problems.append(
+            Problem(evidence.title, f"{len(plans):,} tunnels; the first {MOST_TUNNELS:,} are looked at")
+        )
+        del plans[MOST_TUNNELS:]
     index = Index(evidence, own)
     tunnels_of = Counter(site for plan in plans for site in (plan.left, plan.right))
-    found = [_picture(plan, tunnels_of, index) for plan in plans]
+    found = []
+    for plan in plans:
+        check()
+        found.append(_picture(plan, tunnels_of, index))
     taken = {t.where for p in found for t in p.tests}
     found = [replace(p, outside=tuple(t for t in p.outside if t.where not in taken)) if p.outside else p for p in found]
     return with_neighbours(found)
@@ -86,6 +97,12 @@ def _negotiations(ends: Picture, index: Index) -> tuple[Negotiation, ...]:
     watched = {c.site for c in index.evidence.captures if c.packets}
     posts = tuple(Post(e.site, e.addresses, e.site in watched) for e in ends.ends)
     packets = index.between(ends.left.addresses, ends.right.addresses)
+    if len(packets) > MOST_MESSAGES:
+        packets.sort(key=lambda d: d.at)
+        left_out = len(packets) - MOST_MESSAGES
+        text = f"{left_out:,} messages between the first and the last of {ends.name} are not looked at"
+        index.evidence.problems.append(Problem(packets[0].where.file, text))
+        packets[MOST_MESSAGES // 2 : -MOST_MESSAGES // 2] = []
     return tuple(assemble(packets, index.evidence.keys, posts))
 
 

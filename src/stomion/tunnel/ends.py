@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Set as AbstractSet
 from dataclasses import replace
 
 from stomion.exchange.story import read_story
@@ -59,18 +60,14 @@ def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, index: Index
 
 def _sheet_line(site: str, tunnel: SheetTunnel, index: Index) -> int:
     """The line at which a tunnel begins in its site's sheet."""
-    sheet = index.sheets.get(site)
-    if sheet is None or tunnel not in sheet.tunnel:
-        return 1
-    return sheet.lines.get(f"tunnel.{sheet.tunnel.index(tunnel)}") or 1
+    sheet, place = index.sheets.get(site), index.place_of(site, tunnel)
+    return 1 if sheet is None or place is None else sheet.lines.get(f"tunnel.{place}") or 1
 
 
 def _sheet_lines(site: str, tunnel: SheetTunnel, index: Index) -> dict[str, int]:
     """Lines of the tunnel's parts by their path within it."""
-    sheet = index.sheets.get(site)
-    if sheet is None or tunnel not in sheet.tunnel:
-        return {}
-    return index.parts_of(sheet).get(sheet.tunnel.index(tunnel), {})
+    sheet, place = index.sheets.get(site), index.place_of(site, tunnel)
+    return {} if sheet is None or place is None else index.parts_of(sheet).get(place, {})
 
 
 def _translated(end: End, index: Index) -> frozenset[str]:
@@ -100,7 +97,7 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     events: list[Event] = []
     for log in logs:
         near = log.events if alone else index.about(log.file, other.addresses | end.addresses)
-        tied = {e.conn for e in log.events if e.peer and e.conn}
+        tied = index.tied(log)
         events.extend(e for e in near if _concerns(e, end, other, alone) and not _of_another(e, tied))
     rivals = rivals_of(index.tunnels_at(end.site, end.sheet.peer), end.sheet) if end.sheet is not None else ()
     open_: list[Event] = []
@@ -130,7 +127,7 @@ def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> 
     )
 
 
-def _of_another(event: Event, tied: set[str]) -> bool:
+def _of_another(event: Event, tied: AbstractSet[str]) -> bool:
     """Is it of a record that names whose it is (`key=value`), which is nobody's of whom the log tells an address, while others' are?"""
     return event.peer is None and event.conn is not None and "=" in event.conn and bool(tied) and event.conn not in tied
 
@@ -148,9 +145,9 @@ def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
 
 def _readings(end: End, other: End, index: Index, names: set[str]) -> list[CounterSeries]:
     """Readings of the tunnel's counters: those that name it, else those whose far range is behind the other end."""
-    others = index.tunnel_names(end.site) - names
+    known = index.tunnel_names(end.site)
     found = index.counters(end.site, names - {""}, other.networks)
-    return [series for series in found if series.first.tunnel not in others]
+    return [s for s in found if s.first.tunnel in names or s.first.tunnel not in known]
 
 
 def _counted(found: list[CounterSeries]) -> tuple[int, int]:

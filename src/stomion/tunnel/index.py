@@ -67,6 +67,8 @@ class Index:
         self._names: dict[str, frozenset[str]] = {}
         self._links: dict[str, frozenset[str]] = {}
         self._parts: dict[str, dict[int, dict[str, int]]] = {}
+        self._places: dict[str, dict[int, int]] = {}
+        self._tied: dict[str, frozenset[str]] = {}
         self.events: dict[str, dict[str | None, list[tuple[int, Event]]]] = {}
         for log in evidence.logs:
             by_peer = self.events.setdefault(log.file, {})
@@ -138,6 +140,16 @@ class Index:
             found = self._links[site] = frozenset((*filter(None, map(_network, texts)), *written(nets)))
         return found
 
+    def place_of(self, site: str, tunnel: SheetTunnel) -> int | None:
+        """Which of a sheet's tunnels it is, from 0 on; None where it is none of them."""
+        sheet = self.sheets.get(site)
+        if sheet is None:
+            return None
+        if site not in self._places:
+            # By identity: a sheet may hold thousands, and comparing each with each is slow.
+            self._places[site] = {id(one): place for place, one in enumerate(sheet.tunnel)}
+        return self._places[site].get(id(tunnel))
+
     def parts_of(self, sheet: SiteSheet) -> dict[int, dict[str, int]]:
         """Lines of the parts of every tunnel in a sheet, by the tunnel's place and the part's path within it."""
         known = self._parts.get(sheet.site)
@@ -185,6 +197,12 @@ class Index:
         by_peer = self.events.get(file, {})
         found = [pair for peer in peers for pair in by_peer.get(peer, ())]
         return [event for _, event in sorted(found, key=lambda pair: pair[0])]
+
+    def tied(self, log: Log) -> AbstractSet[str]:
+        """Names in a log's records that some record of it gives an address."""
+        if log.file not in self._tied:
+            self._tied[log.file] = frozenset(e.conn for e in log.events if e.peer and e.conn)
+        return self._tied[log.file]
 
     def between(self, left: AbstractSet[str], right: AbstractSet[str]) -> list[Datagram]:
         """Packets from any of some addresses to any of others, either way."""

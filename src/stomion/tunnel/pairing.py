@@ -81,9 +81,10 @@ def from_sheets(evidence: Evidence, own: dict[str, set[str]]) -> list[Plan]:
     """One tunnel per pair of sites; several where a site has several addresses for the same peer (primary, standby)."""
     groups: dict[tuple[str, ...], Plan] = {}
     several = _multihomed(evidence)
+    sites = _sites_of(own)
     for sheet in evidence.sheets:
         for tunnel in sheet.tunnel:
-            peer_site = tunnel.peer_site or _site_at(tunnel.peer, own) or tunnel.peer
+            peer_site = tunnel.peer_site or sites.get(tunnel.peer) or tunnel.peer
             if not peer_site or peer_site == sheet.site:
                 continue
             pair = tuple(sorted((sheet.site, peer_site)))
@@ -129,26 +130,31 @@ def _declare(plan: Plan, site: str, tunnel: SheetTunnel, own: dict[str, set[str]
         plan.name = f"{plan.left}-{plan.right}"
 
 
-def _site_at(address: str, own: dict[str, set[str]]) -> str | None:
-    return next((site for site, found in own.items() if address in found), None)
+def _sites_of(own: dict[str, set[str]]) -> dict[str, str]:
+    """Addresses -> the first site that has each."""
+    found: dict[str, str] = {}
+    for site, addresses in own.items():
+        for address in addresses:
+            found.setdefault(address, site)
+    return found
 
 
 def from_declarations(evidence: Evidence, plans: list[Plan]) -> None:
     """case.toml names tunnels and their ends; it may name one that no sheet has."""
-    declared = [frozenset(ends) for _, ends in evidence.declared]
-    plans.sort(
-        key=lambda p: declared.index(pair) if (pair := frozenset((p.left, p.right))) in declared else len(declared)
-    )
-    named: list[Plan] = []
+    first: dict[frozenset[str], int] = {}
+    for place, (_, ends) in enumerate(evidence.declared):
+        first.setdefault(frozenset(ends), place)
+    plans.sort(key=lambda p: first.get(frozenset((p.left, p.right)), len(evidence.declared)))
+    unnamed: dict[frozenset[str], list[Plan]] = {}
+    for plan in plans:
+        unnamed.setdefault(frozenset((plan.left, plan.right)), []).append(plan)
     for name, (left, right) in evidence.declared:
-        of_pair = [p for p in plans if {p.left, p.right} == {left, right} and not any(p is n for n in named)]
+        of_pair = unnamed.get(frozenset((left, right)), [])
         known = next((p for p in of_pair if p.name == name), None) or next(iter(of_pair), None)
         if known is None:
-            known = Plan(name, left, right)
-            plans.append(known)
-            named.append(known)
+            plans.append(Plan(name, left, right))
             continue
-        named.append(known)
+        of_pair[:] = [p for p in of_pair if p is not known]
         known.name = name
         if known.left != left:
             known.left, known.right = left, right
@@ -170,9 +176,10 @@ def from_evidence(evidence: Evidence, own: dict[str, set[str]], plans: list[Plan
     known = {frozenset((p.left, p.right)) for p in plans}
     covered = {site for p in plans for site in (p.left, p.right)}
     loose: list[tuple[str, str]] = []
+    sites = _sites_of(own)
     for site, found in peers.items():
         for address, _ in found.most_common():
-            other = _site_at(address, own)
+            other = sites.get(address)
             if other == site:
                 continue
             if other is None:
@@ -236,7 +243,11 @@ def _met(evidence: Evidence, site: str, addresses: list[str], other: str) -> str
     theirs = {second for log in evidence.logs if log.site == other for second in _seconds(log.events)}
     mine = [e for log in evidence.logs if log.site == site for e in log.events]
     for events in ([e for e in mine if e.what not in _SAID_ALONE], mine):
-        shared = Counter({a: len(_seconds(e for e in events if e.peer == a) & theirs) for a in addresses})
+        by_peer: dict[str, list[Event]] = {a: [] for a in addresses}
+        for event in events:
+            if event.peer in by_peer:
+                by_peer[event.peer].append(event)
+        shared = Counter({a: len(_seconds(found) & theirs) for a, found in by_peer.items()})
         best = shared.most_common(2)
         if best and best[0][1]:
             return best[0][0] if len(best) == 1 or best[0][1] > best[1][1] else ""

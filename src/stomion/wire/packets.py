@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ipaddress
 from dataclasses import dataclass
+from functools import lru_cache
 from struct import Struct
 
 IPV4, IPV6 = 4, 6
@@ -73,12 +74,18 @@ def read_ip(data: bytes) -> IpPacket | None:
         _, length, following, ttl, src, dst = _V6.unpack_from(data)
         body = data[V6_HEADER : V6_HEADER + length if length else len(data)]
         protocol, body = _past_extensions(following, body)
-        return IpPacket(str(ipaddress.IPv6Address(src)), str(ipaddress.IPv6Address(dst)), ttl, protocol, body)
+        return IpPacket(_v6_text(src), _v6_text(dst), ttl, protocol, body)
     return None
 
 
+@lru_cache(4_096)
 def _v4_text(raw: bytes) -> str:
     return f"{raw[0]}.{raw[1]}.{raw[2]}.{raw[3]}"
+
+
+@lru_cache(4_096)
+def _v6_text(raw: bytes) -> str:
+    return str(ipaddress.IPv6Address(raw))
 
 
 def _past_extensions(kind: int, body: bytes) -> tuple[int, bytes]:

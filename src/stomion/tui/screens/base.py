@@ -55,7 +55,10 @@ class Page(Screen[None]):
         """Show the app's present state."""
         if not self.is_mounted:
             return
-        self.fill()
+        try:
+            self.fill()
+        except Exception as error:
+            self.stomion.go_on_after(error)
         self.query_one("#above", Bar).show(*self.above())
         self.query_one("#below", Bar).show(*bottom(self.place, self.size.width))
 

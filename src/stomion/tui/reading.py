@@ -1,0 +1,124 @@
+"""Reading the case behind the screens: in a thread, with its progress, stopped at once, and begun again."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from textual import work
+from textual.app import App
+from textual.worker import Worker, WorkerState
+
+from stomion.errors import Cancelled, StomionError
+from stomion.jobs.cancel import CancelToken
+
+if TYPE_CHECKING:
+    from stomion.jobs.examine import Examined
+    from stomion.jobs.look import Look, Looked
+
+PROGRESS_EVERY_S = 0.1
+
+
+class ReadingApp(App[None]):
+    """An application over one case. With `keep`, what is kept of the case is used and renewed."""
+
+    def __init__(self, paths: list[Path], *, keep: bool) -> None:
+        super().__init__()
+        self._paths, self._keep = paths, keep
+        self._token = CancelToken()
+        self.examined: Examined | None = None
+        self.before: Look | None = None
+        """How the tunnels stood when they were looked at last."""
+        self.changed: dict[str, Looked | None] = {}
+        """Tunnels that stand otherwise now, by name, each as it stood then."""
+        self.progress = ""
+        self.read_seconds = 0.0
+        """How long the last reading of the case took."""
+
+    def read(self) -> None:
+        """Begin to read the case; a reading under way is left to itself."""
+        self._token.cancelled = True
+        self._token = CancelToken()
+        self._read(self._token)
+
+    def stop_reading(self) -> bool:
+        """Give up a reading that is under way; False where none is. What it is at may take it a moment longer, unseen."""
+        running = [w for w in self.workers if w.group == "read" and w.is_running]
+        self._token.cancelled = True
+        for worker in running:
+            worker.cancel()
+        return bool(running)
+
+    def leave_reading(self) -> None:
+        """Nobody waits for it any more."""
+        self._token.cancelled = True
+
+    def take(self, found: Examined) -> None:
+        """Make a case that was read the one that is shown."""
+        raise NotImplementedError
+
+    def show_state(self) -> None:
+        """Show what changed."""
+        raise NotImplementedError
+
+    @work(thread=True, exclusive=True, group="read", exit_on_error=False)
+    def _read(self, token: CancelToken) -> Examined:
+        shown = 0.0
+
+        def progress(name: str, count: int) -> None:
+            nonlocal shown
+            now = time.monotonic()
+            if now - shown >= PROGRESS_EVERY_S:
+                shown = now
+                self.call_from_thread(self._progressed, f"reading {name}" + (f", {count}" if count else ""))
+
+        from stomion.jobs.look import keep_look, last_look, look_of
+
+        begun = time.monotonic()
+        if self._keep and self.examined is None:
+            before = last_look(self._paths)
+            if before is not None:
+                self.call_from_thread(self._remember, before)
+        from stomion.jobs.examine import examine
+
+        found = examine(self._paths, progress, token, keep=self._keep)
+        self.read_seconds = time.monotonic() - begun
+        token.check()
+        if self._keep:
+            keep_look(self._paths, look_of(found))
+        return found
+
+    def _remember(self, before: Look) -> None:
+        self.before = before
+        self.show_state()
+
+    def _progressed(self, text: str) -> None:
+        self.progress = text
+        self.show_state()
+
+    def on_worker_state_changed(self, event: Worker.StateChanged) -> None:
+        """What became of the reading. One that was given up for another one has nothing to say any more."""
+        worker = event.worker
+        if worker.group != "read" or any(w.group == "read" and w.is_running and w is not worker for w in self.workers):
+            return
+        if event.state is WorkerState.SUCCESS and worker.result is not None:
+            self._compare(worker.result)
+        elif event.state is WorkerState.CANCELLED or isinstance(worker.error, Cancelled):
+            self.progress = "reading was stopped; r reads again"
+            self.show_state()
+        elif event.state is WorkerState.ERROR:
+            self.progress = ""
+            error = worker.error
+            text = str(error) if isinstance(error, StomionError) else f"reading failed: {type(error).__name__}: {error}"
+            self.notify(text, severity="error", timeout=20, markup=False)
+            self.show_state()
+
+    def _compare(self, found: Examined) -> None:
+        from stomion.jobs.look import look_of
+
+        if self.examined is not None:
+            self.before = look_of(self.examined)
+        self.changed = self.before.changed(look_of(found)) if self.before is not None else {}
+        self.examined, self.progress = found, ""
+        self.take(found)
