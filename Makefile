@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint bench fuzz fuzz-minute mutants screenshots docs demo-data wheel clean tmux
+.PHONY: demo test lint bench fuzz fuzz-minute stress mutants screenshots docs demo-data wheel clean tmux
 
 demo: $(READY)
 	$(BIN)/stomion demo
@@ -23,6 +23,10 @@ bench: $(READY)
 	$(BIN)/python tools/bench.py
 
 # Many more random inputs than the tests take: the walk against its oracle and the kernel, then the readers.
+# Random keys, sizes and changing evidence against the screens, for ten minutes.
+stress: $(READY)
+	$(BIN)/python tools/stress.py
+
 fuzz: $(READY)
 	STOMION_EXAMPLES=$${STOMION_EXAMPLES:-5000} STOMION_KERNEL_EXAMPLES=$${STOMION_KERNEL_EXAMPLES:-300} \
 	  $(BIN)/pytest -n auto tests/walk tests/space tests/wire

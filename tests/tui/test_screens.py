@@ -568,3 +568,12 @@ async def test_the_cells_of_the_traffic_matrix_are_walked() -> None:
         await pilot.press("7")
         await pilot.pause()
         assert "Nothing was tried between the two LANs" in text_of(app)
+
+
+async def test_nothing_can_be_walked_where_there_is_no_tunnel(tmp_path: Path) -> None:
+    app = StomionApp([tmp_path])
+    async with app.run_test(size=(100, 30)) as pilot:
+        await ready(pilot)
+        await pilot.press("5", "slash", *"10.0.0.1", "enter")
+        await pilot.pause(0.1)
+        assert app.place in ("path", "tunnels")

@@ -25,7 +25,8 @@ from stomion.ingest.store import store_for
 from stomion.ingest.workers import OF_ITS_OWN, Answer, read_many, worth_it
 from stomion.logs.phrasebook import read_phrasebook
 from stomion.model.provenance import NotRecognised, Problem
-from stomion.vocabulary.clean import one_line, without_secrets
+from stomion.vocabulary.clean import one_line
+from stomion.vocabulary.secrets import without_secrets
 
 MAX_FILES = 20_000
 NOT_SITES = frozenset(("sites", "path", ".stomion"))

@@ -15,7 +15,8 @@ from typing import Protocol, TypeVar
 from stomion.case.evidence import Evidence, Source
 from stomion.ingest.item import Item
 from stomion.model.provenance import NotRecognised, Problem
-from stomion.vocabulary.clean import one_line, without_secrets
+from stomion.vocabulary.clean import one_line
+from stomion.vocabulary.secrets import without_secrets
 
 Made = TypeVar("Made")
 Tick = Callable[[str, int], None]

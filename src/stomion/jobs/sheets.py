@@ -27,7 +27,8 @@ from stomion.model.site import (
     SheetTunnel,
     SiteSheet,
 )
-from stomion.vocabulary.clean import clean, without_secrets
+from stomion.vocabulary.clean import clean
+from stomion.vocabulary.secrets import without_secrets
 from stomion.writing import write_inside
 
 MAX_SHEET = 16 << 20

@@ -8,7 +8,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from stomion import __version__
-from stomion.vocabulary.clean import clean, without_secrets
+from stomion.vocabulary.clean import clean
+from stomion.vocabulary.secrets import without_secrets
 from stomion.writing import state_folder, write_file
 
 FAILED = 3

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from stomion.vocabulary.secrets import without_secrets
+
 MAX_LINE = 16_384
 """Characters of a line that are looked at; the longest honest lines, proposal lists, stay under 8,000."""
 _UNSAFE = re.compile(
@@ -35,37 +37,6 @@ def without_listed_keys(text: str) -> str:
     if "0x" in text:
         text = _LISTED_KEY.sub(r"\1…", text)
     return _JSON_KEY.sub(r"\1…", text) if '": "' in text or '":"' in text else text
-
-
-_NAMED_SECRET = re.compile(
-    r"""((?:pre-?shared[-_ ]?(?:key|secret)|\bpsk\b|shared[-_ ]secret|\bpass(?:word|wd|phrase|code)\b|\bpwd\b|\bsecret(?:[-_ ]key)?\b"""
-    r"""|private[-_ ]key|\bapi[-_ ]?key|\b(?:access[-_ ])?token)\b["']?\s{0,4}(?:(?:[:=]|\bis\b|\bwas\b|\bvalue\b)\s{0,4}|(?=["'])|\s(?=\S{0,40}\d)))"""
-    r"""(?:"([^"]{1,256})"|'([^']{1,256})'|([^\s"',;]{4,256}))""",
-    re.IGNORECASE,
-)
-_HINTS_OF_SECRETS = ("psk", "key", "secret", "pass", "pwd", "token")
-SECRET = "(secret)"
-
-
-def without_secrets(text: str) -> str:
-    """A line without the values that are named as keys, passwords and the like. A word of plain letters after such a name is what is said
-    of it (`psk: mismatch`), unless it stands in quotes."""
-    low = text.lower()
-    if not any(hint in low for hint in _HINTS_OF_SECRETS):
-        return text
-    return _NAMED_SECRET.sub(_masked, text)
-
-
-def _masked(m: re.Match[str]) -> str:
-    quoted, plain = m[2] or m[3], m[4]
-    if plain is not None and (plain.isalpha() or plain.startswith("(")) and len(plain) < PLAIN_WORD:
-        return m[0]
-    mark = m[0][len(m[1])] if quoted is not None else ""
-    return f"{m[1]}{mark}{SECRET}{mark}"
-
-
-PLAIN_WORD = 16
-"""Letters of a word that is no secret; a longer run of letters may be one."""
 
 
 def decode_line(raw: bytes) -> tuple[str, bool]:

@@ -212,6 +212,9 @@ class PathScreen(Page):
             self.notify("No line of the evidence decides this.")
 
     def action_type(self) -> None:
+        if self._bench is None:
+            self.notify("There is no tunnel here whose packets could be walked.")
+            return
         self._ask(FLOW, "")
 
     def action_add(self) -> None:
@@ -250,7 +253,8 @@ class PathScreen(Page):
     @on(Input.Submitted)
     def typed(self, event: Input.Submitted) -> None:
         text = event.value.strip()
-        if not text:
+        if not text or self._bench is None:
+            # The case may have been read anew meanwhile, and have no tunnel any more.
             self.close_filter()
             return
         try:

@@ -1,0 +1,105 @@
+"""Keys and passwords in a line of text: found by the name before them and by their shape, and replaced by a mark.
+
+What is said *of* a key stays (`psk: mismatch`), and so do addresses, algorithms and the names of tunnels beside it.
+"""
+
+from __future__ import annotations
+
+import re
+
+SECRET = "(secret)"
+PLAIN_WORD = 16
+"""Letters of a word that is no secret; a longer run of letters may be one."""
+REACH = 120
+"""Characters after a secret's name in which a word that looks like one is taken for it."""
+
+_NAME = (
+    r"(?<![A-Za-z])(?P<name>pre[-_ ]?shared(?:[-_ ]?(?:key|secret)s?)?|(?:[a-z]{2,10}[-_]?)?psk(?:[-_](?:hex|ascii|base64|text|key|secret|value|string))?"
+    r"|shared[-_ ]?(?:key|secret)|secret(?:[-_ ]?(?:key|data|value|string))?|pass(?:word|wd|phrase|code)s?"
+    r"|(?:xauth|eap|user|login|auth|my)[-_ ]?pass|pwd|pw|pin|private[-_ ]?key|(?:api|auth|enc)[-_ ]?key"
+    r"|key[-_ ]?(?:string|data|material|value|text|phrase)|(?:access[-_ ]?)?token|bearer|credentials?)(?![A-Za-z])"
+)
+_ATTRIBUTES = r"(?:\s{1,2}[\w-]{1,24}=[\"'][^\"']{0,40}[\"']){0,3}"
+_KIND = r"(?:(?:ascii(?:[-_]text)?|plain(?:[-_]?text)?|clear(?:[-_]?text)?|text|hex|base64|cipher|encrypted|local|remote|secret|key|[0-9])\s{1,4}){0,3}"
+_TO = r"(?P<to>[\"'\])]{0,2}\s{0,4}(?:[:=]{1,2}>?|->|→|>|\[|\(|<|\b(?:is|was|value|set\s{1,2}to|changed\s{1,2}from)\b)[\s\[(<]{0,4}|\s{1,4}|(?=[\"']))"
+_VALUE = r"(?:\"(?P<double>[^\"]{1,256})\"|'(?P<single>[^']{1,256})'|(?P<bare>[\"']?[^\s\"',;<>\[\]()]{4,256}))"
+_NAMED = re.compile(rf"{_NAME}{_ATTRIBUTES}{_TO}{_KIND}{_VALUE}", re.IGNORECASE)
+_NAMED_AT = re.compile(_NAME, re.IGNORECASE)
+_BARE_KEY = re.compile(r"\bkey(?:ring)?\b", re.IGNORECASE)
+_HINTS = ("psk", "key", "secret", "pass", "pwd", "pw", "pin", "token", "shared", "bearer", "credential")
+_TRIGGER = re.compile(
+    r"psk|shared|secret|passw|passp|passc|pwd|token|bearer|credential|\b(?:pin|pw|pass|key|keyring)\b|[-_](?:pass|key)\b|(?:private|api|auth|enc)key"
+    r"|\bkey[-_ ]?(?:string|data|material|value|text|phrase)"
+)
+"""A cheaper question than the patterns below: most lines with `key` are of keys that are renewed."""
+_ADDRESS = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}(?:[/:\[].*)?|[0-9a-fA-F]{0,4}(?::[0-9a-fA-F]{0,4}){2,7}")
+_STRONG = re.compile(
+    r"(?<![\w.@/:=+-])(?=[^\s\"',;<>\[\]()]{0,100}[a-z])(?=[^\s\"',;<>\[\]()]{0,100}[A-Z])(?=[^\s\"',;<>\[\]()]{0,100}\d)"
+    r"[A-Za-z0-9!@#$%^&*+=_/-]{8,128}(?![\w.@/:])"
+)
+"""Upper and lower case and digits in one word, as in a key that somebody made up; no host's name, path or time."""
+_ALGORITHM = re.compile(
+    r"(?:curve|modp|ecp|aes|sha|hmac|chacha|camellia|brainpool|group|prf|ike|xauth|dh|esp|mobike)", re.IGNORECASE
+)
+_SUITE = re.compile(r"(?:AES|3DES|SHA|HMAC|CHACHA|IKE)[A-Z0-9]*(?:[-_/+][A-Z0-9]+)+")
+_PAIR = re.compile(r"[A-Za-z][\w-]{0,24}=[^=]")
+_WHOSE = re.compile(
+    r"\b(?:conn(?:ection)?|tunnel|peer|name|gateway|gw|site|vpn|profile|policy|user|host|id(?:entity)?|for|to|from|with|of|by|at|between|and)[\s:=\"'\[(<]{1,3}$",
+    re.IGNORECASE,
+)
+_CHANGED = re.compile(r"(?:\b(?:set|reset|changed?|equal)|\(secret\))\s{1,2}to\s{1,2}$", re.IGNORECASE)
+_RANDOM = re.compile(r"(?<![\w+/=.-])[A-Za-z0-9+/]{40,}={0,2}(?![\w+/=.-])")
+"""A long run of letters and digits: a key or a certificate in base 64, where upper case, lower case and digits change places often."""
+_LONG = re.compile(r"[A-Za-z0-9+/]{40}")
+_TURNS = re.compile(r"[a-z](?=[A-Z0-9])|[A-Z](?=[0-9])|[0-9](?=[A-Za-z])")
+MANY_TURNS = 10
+
+
+def without_secrets(text: str) -> str:
+    """A line without the values that are named as keys, passwords and the like, and without what can be nothing else."""
+    low = text.lower()
+    if any(hint in low for hint in _HINTS) and _TRIGGER.search(low):
+        text = _NAMED.sub(_masked, text)
+        named = _NAMED_AT.search(text) or _BARE_KEY.search(text)
+        if named is not None:
+            text = _without_strong(text, named.end())
+    return _RANDOM.sub(_without_random, text) if _LONG.search(text) else text
+
+
+def _masked(m: re.Match[str]) -> str:
+    quoted = m["double"] or m["single"]
+    value = quoted if quoted is not None else m["bare"]
+    if quoted is None and not _may_be_secret(m["bare"].lstrip("\"'"), assigned=bool(m["to"].strip())):
+        return m[0]
+    if value.startswith(SECRET[:-1]):
+        return m[0]
+    at = m.start("double") if m["double"] else m.start("single") if m["single"] else m.start("bare")
+    return m[0][: at - m.start()] + SECRET + m[0][at - m.start() + len(value) :]
+
+
+def _may_be_secret(word: str, *, assigned: bool) -> bool:
+    """A word without quotes after a secret's name: letters alone are what is said of it, and so is any word that is not set against it."""
+    if word.startswith("(") or _ADDRESS.fullmatch(word) or _SUITE.fullmatch(word):
+        return False
+    if not assigned and _PAIR.match(word):
+        return False
+    if word.isalpha():
+        return len(word) >= PLAIN_WORD
+    return assigned or any(map(str.isdigit, word))
+
+
+def _without_strong(text: str, start: int) -> str:
+    piece = text[start : start + REACH]
+
+    def mask(m: re.Match[str]) -> str:
+        before = piece[max(0, m.start() - 24) : m.start()]
+        about_another = _WHOSE.search(before) and not _CHANGED.search(before)
+        return m[0] if about_another or _ALGORITHM.match(m[0]) else SECRET
+
+    return text[:start] + _STRONG.sub(mask, piece) + text[start + REACH :]
+
+
+def _without_random(m: re.Match[str]) -> str:
+    found = m[0]
+    mixed = found.lower() != found != found.upper()
+    return SECRET if mixed and len(_TURNS.findall(found)) >= MANY_TURNS else found
