@@ -22,11 +22,11 @@ lint: $(READY)
 bench: $(READY)
 	$(BIN)/python tools/bench.py
 
-# Many more random inputs than the tests take: the walk against its oracle and the kernel, then the readers.
 # Random keys, sizes and changing evidence against the screens, for ten minutes.
 stress: $(READY)
 	$(BIN)/python tools/stress.py
 
+# Many more random inputs than the tests take: the walk against its oracle and the kernel, then the readers.
 fuzz: $(READY)
 	STOMION_EXAMPLES=$${STOMION_EXAMPLES:-5000} STOMION_KERNEL_EXAMPLES=$${STOMION_KERNEL_EXAMPLES:-300} \
 	  $(BIN)/pytest -n auto tests/walk tests/space tests/wire

@@ -97,6 +97,35 @@ def test_a_password_in_a_configuration_payload_is_not_laid_out() -> None:
     assert not any("whelks" in line.says or b"whelks" in line.raw for line in lines)
 
 
+@pytest.mark.parametrize("kind", [16522, 16523, 16528, 16529])
+@pytest.mark.parametrize(
+    "damage", ["none", "a byte more", "length too long", "after the message", "short", "of another type", "eap"]
+)
+def test_a_password_is_not_laid_out_however_its_message_is_damaged(kind: int, damage: str) -> None:
+    word = b"hunter-of-whelks"
+    secret = Attribute(kind, 0x7071) if damage == "short" else Attribute(kind, 0, word)
+    body: b.Opaque | Configuration | Eap = Configuration(1, b"\0\0\1", (secret,))
+    header, number = Header(samples.SPI_I, samples.SPI_R, 0, 0x10, 6, 0, 9, 0), 14
+    if damage == "a byte more":
+        body = b.Opaque(body.write() + b"x")
+    elif damage == "length too long":
+        raw = bytearray(body.write())
+        raw[7] += 4
+        body = b.Opaque(bytes(raw))
+    elif damage == "of another type":
+        number = 200
+    elif damage == "eap":
+        header, number, body = Header(samples.SPI_I, samples.SPI_R, 0, 0x20, 35, 8, 1, 0), 48, Eap(b"\2" + word)
+    raw_message = encode(
+        Message(header, (Payload(number, body),), trailing=word if damage == "after the message" else b"")
+    )
+    lines = ledger(decode(raw_message))
+    laid_out = b" ".join(line.raw for line in lines) + " ".join(f"{line.says} {line.value}" for line in lines).encode()
+    assert b"whelks" not in laid_out
+    assert b"pq" not in laid_out
+    assert str(0x7071).encode() not in laid_out
+
+
 def test_an_endless_chain_of_payloads_is_cut_off() -> None:
     chain = (Payload(43, b.Opaque(b"")),) * 400
     raw = encode(Message(Header(samples.SPI_I, samples.SPI_R, 0, 0x20, 34, 8, 0, 0), chain))

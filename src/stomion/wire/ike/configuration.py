@@ -35,15 +35,16 @@ class Configuration(msgspec.Struct, frozen=True, gc=False):
         for attribute in self.attributes:
             raw = attribute.write()
             name = reg.name_of(reg.CP_ATTRIBUTES, attribute.kind)
-            shown = raw[:4] if attribute.kind in _SECRET_ATTRIBUTES else raw
+            # Of a secret the type and the length at most: a short one (a PIN) is its own length field.
+            shown = raw[: 2 if attribute.data is None else 4] if attribute.kind in _SECRET_ATTRIBUTES else raw
             lines.append(Field(at, shown, name, attribute.kind, _configured(attribute), 2))
             at += len(raw)
         return lines
 
 
 _ADDRESS_ATTRIBUTES = frozenset((1, 2, 3, 4, 6, 10))
-_SECRET_ATTRIBUTES = frozenset((16522, 16523))
-"""XAUTH's password and passcode: never laid out."""
+_SECRET_ATTRIBUTES = frozenset((16522, 16523, 16528, 16529))
+"""XAUTH's password, passcode, next PIN and answer: never laid out."""
 
 
 def _configured(attribute: Attribute) -> str:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from stomion.wire import registries as reg
+from stomion.wire.ike.bodies import Opaque
 from stomion.wire.ike.field import Field
 from stomion.wire.ike.message import HEADER, HEADER_SIZE, Header, Message, payload_name
-from stomion.wire.ike.numbers import IKEV2
+from stomion.wire.ike.numbers import IKEV2, ExchangeV1, PayloadV1, PayloadV2
 
 _V2_FLAGS = ((0x08, "from the initiator"), (0x10, "higher version possible"), (0x20, "response"))
 _V1_FLAGS = ((0x01, "encrypted"), (0x02, "commit"), (0x04, "authentication only"))
@@ -25,11 +26,24 @@ def ledger(message: Message) -> list[Field]:
         raw = bytes([payload.next_inside or after, payload.flags]) + (4 + len(body)).to_bytes(2, "big") if size else b""
         says = f"{size + len(body)} bytes" + (", critical" if payload.flags & 0x80 else "")
         lines.append(Field(payload.offset, raw, name, payload.kind, says, 0))
-        lines.extend(payload.body.fields(payload.offset + size))
+        if isinstance(payload.body, Opaque) and _may_hold_secrets(message.header, payload.kind):
+            # It could not be read, so that nobody knows where in it a password stands.
+            lines.append(Field(payload.offset + size, b"", "data", None, f"{len(body)} bytes, not shown", 1))
+        else:
+            lines.extend(payload.body.fields(payload.offset + size))
     if message.trailing:
         at = min(message.header.length, HEADER_SIZE + 65535)
-        lines.append(Field(at, message.trailing, "after the message", None, f"{len(message.trailing)} bytes"))
+        hidden = any(_may_hold_secrets(message.header, p.kind) for p in message.payloads)
+        says = f"{len(message.trailing)} bytes{', not shown' * hidden}"
+        lines.append(Field(at, b"" if hidden else message.trailing, "after the message", None, says))
     return lines
+
+
+def _may_hold_secrets(header: Header, kind: int) -> bool:
+    """May a payload hold what a user typed? All of IKEv1's transaction exchange, and configuration and EAP."""
+    if header.major == IKEV2:
+        return kind in (PayloadV2.CP, PayloadV2.EAP)
+    return header.exchange == ExchangeV1.TRANSACTION or kind == PayloadV1.ATTRIBUTES
 
 
 def _header_lines(header: Header) -> list[Field]:
