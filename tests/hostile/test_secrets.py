@@ -75,6 +75,10 @@ def test_what_is_said_of_a_key_stays(line: str) -> None:
 
 
 WAYS = (
+    '@quay : XAUTH "{0}"',
+    "helm : EAP '{0}'",
+    "SK_ei={0}",
+    "skeyid_d: {0}",
     'pre-shared-key ascii-text "{0}"',
     'pre-shared-key local plain {0}',
     'psk secret {0}',

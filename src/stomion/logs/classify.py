@@ -64,9 +64,10 @@ _TWO_VERSIONS = re.compile(
     r" ike ?v?(?:ersion )?1 .* (?:ike ?v?(?:ersion )?|v|version )2 | ike ?v?(?:ersion )?2 .* (?:ike ?v?(?:ersion )?|v|version )1 "
 )
 _CONTRAST = re.compile(
-    r" (?:whereas|but|while|only|requir\w*|not|instead|restricted|expect\w*|allow\w*|turned|differ\w*|wanted|demand\w*) "
+    r" (?:whereas|but|while|only|requir\w*|not|instead|mismatch|restricted|expect\w*|allow\w*|turned|differ\w*|wanted|demand\w*) "
 )
 """Both versions of IKE in one line, set against each other."""
+_ALGORITHMS_REFUSED = frozenset({"algorithms", "refusal"})
 _TROUBLED = frozenset({"closed", "encap", "version", "no", "refusal", "silence", "again", "route", "narrow", "ended"})
 """Without one of these ideas nothing is refused, lost or wrong."""
 
@@ -110,7 +111,12 @@ TROUBLE: tuple[Rule, ...] = (
         said=r" (?:generation|version|ike) ?[12] .* (?:required|wanted|needed|expected|only|mandatory)",
     ),
     R(What.PFS_REFUSED, ("pfs", "refusal")),
-    R(What.CERTIFICATE_REFUSED, ("certificate", "no"), ("key",)),
+    R(
+        What.CERTIFICATE_REFUSED,
+        ("certificate", "no"),
+        ("key",),
+        unsaid=r" not (?:needed|required|requested|used)(?= )",
+    ),
     R(What.METHOD_REFUSED, ("method", "refusal")),
     R(What.UNDECRYPTABLE, ("decrypt", "no"), ("selector",)),
     R(What.SPI_UNKNOWN, ("nospi", "no"), ("ike", "proposal")),
@@ -165,6 +171,8 @@ _BY_THE_PEER = (
     r" (?:deleted|closed|ended|removed|terminated|withdrawn|revoked|cancell?ed|(?:torn|taken|shut) down|destroyed|dropped|cleared) (?:\w+ ){0,2}by "
     r"(?:its |the |our |a )?(?:peer|remote|partner|neighbou?r|far|other (?:end|side)|opposite)"
     r"| (?:peer|partner|remote|far|gateway)(?: \S+){0,2} (?:hung|hangs) up| asked us to (?:drop|close|end|stop)| (?:on|at) (?:the )?request of the (?:peer|partner|remote|far)"
+    r"| (?:peer|partner|remote|far|gateway)(?: \S+){0,2} (?:withdrew|withdraws|deleted|closed|removed|tore down|ended) (?:the |its |an? |our )?(?:\w+ )?(?:sa|child|tunnel|channel|association)(?= )"
+    r"| \d{1,3}(?:\.\d{1,3}){3} (?:(?:asked|asks|requested|wants)(?: us)? to (?:delete|close|drop|end|remove)|cancell?ed the)(?= )"
     r"| (?:closed|ended|withdrawn|cleared|taken down|shut down|deleted) (?:there|over there|at the far end|remotely)(?= )"
 )
 NEUTRAL: tuple[Rule, ...] = (
@@ -174,6 +182,11 @@ NEUTRAL: tuple[Rule, ...] = (
     R(What.PROPOSALS, ("names",), ("no",)),
     R(What.CONFIGURED, ("configured",), ("begin",)),
     R(What.DELETED_BY_PEER, ("delete", "received")),
+    R(
+        What.DELETED_BY_PEER,
+        ("delete",),
+        said=r" (?:(?:peer|partner|remote|far|gateway)(?: \S+)?|\d{1,3}(?:\.\d{1,3}){3}) sent (?:an? |the )?delete",
+    ),
     R(What.DELETED_BY_PEER, ("down",), ("rekey", "renewed"), said=_BY_THE_PEER),
     # A finished rekey that names its new SPIs is a new child; all else about rekeying is under way.
     R(What.CHILD_UP, ("rekey", "renewed", "child", "two spis"), ("scheduling",)),
@@ -232,6 +245,9 @@ def classify(text: str, ideas: frozenset[str], notifies: tuple[str, ...], exchan
         return What.VERSION_REFUSED
     positive = "up" in ideas and "no" not in ideas
     bad = _found(TROUBLE, text, ideas) if ideas & _TROUBLED else None
+    if bad is None and ideas >= _ALGORITHMS_REFUSED:
+        # Whose names are set against each other is a proposal's, though no word says so.
+        bad = _found(TROUBLE, text, ideas | {"proposal"})
     if bad in _SPECIFIC and not (positive and bad is not What.SEND_FAILED):
         return bad
     error = next((_ERRORS_OF_NOTIFIES[n] for n in notifies if n in _ERRORS_OF_NOTIFIES), None)

@@ -270,9 +270,8 @@ def _proposals(
     line: str, ideas: frozenset[str], what: What
 ) -> tuple[Proposal | None, Proposal | None, tuple[Proposal, ...]]:
     """(mine, theirs, theirs one by one where they are several): each stretch of the line belongs to the nearest word before it that says whose it is."""
-    if what in (What.SENT, What.RECEIVED) or (
-        "proposal" not in ideas and "names" not in ideas and "selected" not in ideas
-    ):
+    named = ideas & {"proposal", "names", "selected"} or ("algorithms" in ideas and what in REFUSALS)
+    if what in (What.SENT, What.RECEIVED) or not named:
         return None, None, ()
     protocol = "ESP" if re.search(r"\besp\b|child| data", line, re.IGNORECASE) else "IKE"
     marks = [(m.start(), "their" if m["their"] else "mine") for m in _MARK.finditer(line)]
@@ -282,10 +281,10 @@ def _proposals(
     parts: dict[str, str] = {"mine": "", "their": ""}
     for (start, who), stop in zip(marks, [m[0] for m in marks[1:]] + [len(line)], strict=True):
         parts[who] += " " + line[start:stop]
-    named = {who for _, who in marks}
-    if what in REFUSALS and len(named) == 1 and find_proposal(parts[min(named)], protocol) is not None:
+    sides = {who for _, who in marks}
+    if what in REFUSALS and len(sides) == 1 and find_proposal(parts[min(sides)], protocol) is not None:
         # A word names one of two sides: what stands before it is the other's.
-        parts["their" if "mine" in named else "mine"] = line[: marks[0][0]]
+        parts["their" if "mine" in sides else "mine"] = line[: marks[0][0]]
     offers = find_proposals(parts["their"], protocol)
     several = offers if len(offers) > 1 else ()
     return find_proposal(parts["mine"], protocol), find_proposal(parts["their"], protocol), several

@@ -17,18 +17,38 @@ _NAME = (
     r"(?<![A-Za-z])(?P<name>pre[-_ ]?shared(?:[-_ ]?(?:key|secret)s?)?|(?:[a-z]{2,10}[-_]?)?psk(?:[-_](?:hex|ascii|base64|text|key|secret|value|string))?"
     r"|shared[-_ ]?(?:key|secret)|secret(?:[-_ ]?(?:key|data|value|string))?|pass(?:word|wd|phrase|code)s?"
     r"|(?:xauth|eap|user|login|auth|my)[-_ ]?pass|pwd|pw|pin|private[-_ ]?key|(?:api|auth|enc)[-_ ]?key"
-    r"|key[-_ ]?(?:string|data|material|value|text|phrase)|(?:access[-_ ]?)?token|bearer|credentials?)(?![A-Za-z])"
+    r"|key[-_ ]?(?:string|data|material|value|text|phrase)|(?:access[-_ ]?)?token|bearer|credentials?"
+    r"|sk_(?:d|a[ir]|e[ir]|p[ir])|skeyid(?:_[ade])?|keymat|dh[-_ ]secret)(?![A-Za-z])"
 )
 _ATTRIBUTES = r"(?:\s{1,2}[\w-]{1,24}=[\"'][^\"']{0,40}[\"']){0,3}"
 _KIND = r"(?:(?:ascii(?:[-_]text)?|plain(?:[-_]?text)?|clear(?:[-_]?text)?|text|hex|base64|cipher|encrypted|local|remote|secret|key|[0-9])\s{1,4}){0,3}"
 _TO = r"(?P<to>[\"'\])]{0,2}\s{0,4}(?:[:=]{1,2}>?|->|→|>|\[|\(|<|\b(?:is|was|value|set\s{1,2}to|changed\s{1,2}from)\b)[\s\[(<]{0,4}|\s{1,4}|(?=[\"']))"
 _VALUE = r"(?:\"(?P<double>[^\"]{1,256})\"|'(?P<single>[^']{1,256})'|(?P<bare>[\"']?[^\s\"',;<>\[\]()]{4,256}))"
 _NAMED = re.compile(rf"{_NAME}{_ATTRIBUTES}{_TO}{_KIND}{_VALUE}", re.IGNORECASE)
+_OF_A_USER = re.compile(r"(:\s{0,4}(?:xauth|eap|ntlm)\s{1,4})([\"'])[^\"']{1,256}\2", re.IGNORECASE)
+"""A row of a list of secrets: whose it is, a colon, the method and the password."""
 _NAMED_AT = re.compile(_NAME, re.IGNORECASE)
 _BARE_KEY = re.compile(r"\bkey(?:ring)?\b", re.IGNORECASE)
-_HINTS = ("psk", "key", "secret", "pass", "pwd", "pw", "pin", "token", "shared", "bearer", "credential")
+_HINTS = (
+    "psk",
+    "key",
+    "secret",
+    "pass",
+    "pwd",
+    "pw",
+    "pin",
+    "token",
+    "shared",
+    "bearer",
+    "credential",
+    "sk_",
+    "xauth",
+    "eap",
+    "ntlm",
+    "dh",
+)
 _TRIGGER = re.compile(
-    r"psk|shared|secret|passw|passp|passc|pwd|token|bearer|credential|\b(?:pin|pw|pass|key|keyring)\b|[-_](?:pass|key)\b|(?:private|api|auth|enc)key"
+    r"psk|sk_|skeyid|keymat|:\s{0,4}(?:xauth|eap|ntlm)\s|shared|secret|passw|passp|passc|pwd|token|bearer|credential|\b(?:pin|pw|pass|key|keyring)\b|[-_](?:pass|key)\b|(?:private|api|auth|enc)key"
     r"|\bkey[-_ ]?(?:string|data|material|value|text|phrase)"
 )
 """A cheaper question than the patterns below: most lines with `key` are of keys that are renewed."""
@@ -59,7 +79,7 @@ def without_secrets(text: str) -> str:
     """A line without the values that are named as keys, passwords and the like, and without what can be nothing else."""
     low = text.lower()
     if any(hint in low for hint in _HINTS) and _TRIGGER.search(low):
-        text = _NAMED.sub(_masked, text)
+        text = _OF_A_USER.sub(rf"\1\2{SECRET}\2", _NAMED.sub(_masked, text))
         named = _NAMED_AT.search(text) or _BARE_KEY.search(text)
         if named is not None:
             text = _without_strong(text, named.end())
