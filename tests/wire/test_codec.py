@@ -99,7 +99,17 @@ def test_a_password_in_a_configuration_payload_is_not_laid_out() -> None:
 
 @pytest.mark.parametrize("kind", [16522, 16523, 16528, 16529])
 @pytest.mark.parametrize(
-    "damage", ["none", "a byte more", "length too long", "after the message", "short", "of another type", "eap"]
+    "damage",
+    [
+        "none",
+        "a byte more",
+        "length too long",
+        "after the message",
+        "short",
+        "of another type",
+        "eap",
+        "eap of another type",
+    ],
 )
 def test_a_password_is_not_laid_out_however_its_message_is_damaged(kind: int, damage: str) -> None:
     word = b"hunter-of-whelks"
@@ -116,6 +126,8 @@ def test_a_password_is_not_laid_out_however_its_message_is_damaged(kind: int, da
         number = 200
     elif damage == "eap":
         header, number, body = Header(samples.SPI_I, samples.SPI_R, 0, 0x20, 35, 8, 1, 0), 48, Eap(b"\2" + word)
+    elif damage == "eap of another type":
+        header, number, body = Header(samples.SPI_I, samples.SPI_R, 0, 0x20, 35, 8, 1, 0), 99, b.Opaque(b"\2" + word)
     raw_message = encode(
         Message(header, (Payload(number, body),), trailing=word if damage == "after the message" else b"")
     )

@@ -25,13 +25,14 @@ def run(paths: list[Path], *, keep: bool = True) -> None:
     threads = ThreadPoolExecutor()
     loop = asyncio.new_event_loop()
     loop.set_default_executor(threads)
+    status = FAILED
     try:
         app.run(loop=loop)
+        status = FAILED if app.return_code or app.failures else 0
     finally:
         app.leave_reading()
         threads.shutdown(wait=False, cancel_futures=True)
         sys.stderr.writelines(f"{sentence}\n" for sentence in app.failures.values())
-        status = FAILED if app.return_code or app.failures else 0
         _end_with(status)
     if status:
         raise SystemExit(status)

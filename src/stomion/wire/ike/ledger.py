@@ -6,7 +6,7 @@ from stomion.wire import registries as reg
 from stomion.wire.ike.bodies import Opaque
 from stomion.wire.ike.field import Field
 from stomion.wire.ike.message import HEADER, HEADER_SIZE, Header, Message, payload_name
-from stomion.wire.ike.numbers import IKEV2, ExchangeV1, PayloadV1, PayloadV2
+from stomion.wire.ike.numbers import IKEV2, ExchangeV1, ExchangeV2, PayloadV1, PayloadV2
 
 _V2_FLAGS = ((0x08, "from the initiator"), (0x10, "higher version possible"), (0x20, "response"))
 _V1_FLAGS = ((0x01, "encrypted"), (0x02, "commit"), (0x04, "authentication only"))
@@ -40,9 +40,11 @@ def ledger(message: Message) -> list[Field]:
 
 
 def _may_hold_secrets(header: Header, kind: int) -> bool:
-    """May a payload hold what a user typed? All of IKEv1's transaction exchange, and configuration and EAP."""
+    """May a payload hold what a user typed? All of IKEv1's transaction exchange, configuration and EAP, and in a message that was opened
+    whatever calls itself by a number that nobody knows."""
     if header.major == IKEV2:
-        return kind in (PayloadV2.CP, PayloadV2.EAP)
+        opened = header.exchange != ExchangeV2.IKE_SA_INIT and kind not in reg.V2_PAYLOADS
+        return opened or kind in (PayloadV2.CP, PayloadV2.EAP)
     return header.exchange == ExchangeV1.TRANSACTION or kind == PayloadV1.ATTRIBUTES
 
 
