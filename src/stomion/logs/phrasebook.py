@@ -219,7 +219,7 @@ _MADE_GAPS = (
 def suggested(line: str) -> str:
     """A line without its time, its addresses, numbers and names made gaps: what to start teaching from."""
     stamp = find_stamp(line, year=2000)
-    rest = line[stamp.span[1] :] if stamp and stamp.span[0] < 24 else line
+    rest = stamp.after(line) if stamp else line
     text = rest.strip().replace("{", "(").replace("}", ")")
     for shape, name in _MADE_GAPS:
         text = shape.sub("{" + name + "}", text)

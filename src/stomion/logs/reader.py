@@ -156,12 +156,7 @@ def _take_time(line: str, state: LogState) -> tuple[str, float | None, tuple[str
             # Outside the calendar, as a year 1 with a zone is.
             return line, None, ()
         state.day = day
-    begin, end = stamp.span
-    return line[end:] if begin < _LEADING else line, stamp.at, stamp.assumed
-
-
-_LEADING = 24
-"""A time that begins after so many characters is not what a line begins with: what stands before it is kept."""
+    return stamp.after(line), stamp.at, stamp.assumed
 
 
 @lru_cache(64)

@@ -43,6 +43,10 @@ _WITHIN = 120
 """A stamp stands near the beginning of a line, after at most a priority, a host and a tag."""
 
 
+_LEADING = 24
+"""A time that begins after so many characters is not what a line begins with."""
+
+
 @dataclass(frozen=True, slots=True)
 class Stamp:
     """`at` is seconds since 1970 UTC; `assumed` names what the line did not say: `year`, `zone`, `day`, `epoch`."""
@@ -52,6 +56,11 @@ class Stamp:
     shape: int
     span: tuple[int, int] = (0, 0)
     """Where it stands in the line."""
+
+    def after(self, line: str) -> str:
+        """What a line says after its leading time; all of it where much stands before the time."""
+        begin, end = self.span
+        return line[end:] if begin < _LEADING else line
 
 
 def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None, first: int = 0) -> Stamp | None:
