@@ -14,7 +14,6 @@ MAX_STATEMENTS = 20_000
 MAX_DEPTH = 24
 SEVERAL = 3
 """Lines that end with a semicolon from which on it ends every statement."""
-_BLOCK_COMMENT = re.compile(r"/\*[^*]*(?:\*(?!/)[^*]*)*\*/")
 _COMMENT = re.compile(r"^\s*(?:[!#;]|//|--\s|rem\s)", re.IGNORECASE)
 _TAIL_COMMENT = re.compile(r"\s(?:#|//|!)\s.*$")
 _SECTION = re.compile(r"^\s*\[([^\[\]]{1,200})\]\s*$")
@@ -48,9 +47,10 @@ def statements_of(text: str) -> list[Statement]:
         with contextlib.suppress(ValueError, RecursionError):
             return _from_data(json.loads(text))
     if start == "<":
-        return _tagged(_without_comments(text))
+        return _tagged(_without_comments(text, "<!--", "-->")[0])
     text = "\n".join(text.split("\n")[:MAX_LINES])
-    text = _BLOCK_COMMENT.sub(lambda m: "\n" * m[0].count("\n"), text.replace("\r\n", "\n").replace("\t", "    "))
+    text, tail = _without_comments(text.replace("\r\n", "\n").replace("\t", "    "), "/*", "*/")
+    text += tail
     lines = [
         (n, "" if _COMMENT.match(line) else _TAIL_COMMENT.sub("", line)) for n, line in enumerate(text.split("\n"), 1)
     ]
@@ -149,20 +149,20 @@ def _under(open_: list[tuple[int, Statement]], out: list[Statement]) -> list[Sta
 _TAG = re.compile(
     r"<(?P<close>/)?(?P<name>[A-Za-z][\w:.-]{0,80})(?P<attributes>(?:\s+[\w:.-]+\s*=\s*(?:\"[^\"]*\"|'[^']*'))*)\s*(?P<empty>/)?>|<[!?][^>]*>"
 )
-_ATTRIBUTE = re.compile(r"([\w:.-]+)\s*=\s*(?:\"([^\"]*)\"|'([^']*)')")
+_ATTRIBUTE = re.compile(r"(?<![\w:.-])([\w:.-]+)\s*=\s*(?:\"([^\"]*)\"|'([^']*)')")
 
 
-def _without_comments(text: str) -> str:
-    """Comments of elements to the line breaks that they hold; one without an end takes the rest."""
+def _without_comments(text: str, begin: str, close: str) -> tuple[str, str]:
+    """The text with its comments reduced to the line breaks that they hold, and what a comment without an end takes of it."""
     out, at = [], 0
-    while (start := text.find("<!--", at)) >= 0:
-        end = text.find("-->", start)
+    while (start := text.find(begin, at)) >= 0:
         out.append(text[at:start])
+        end = text.find(close, start + len(begin))
         if end < 0:
-            return "".join(out)
+            return "".join(out), text[start:]
         out.append("\n" * text.count("\n", start, end))
-        at = end + 3
-    return "".join(out) + text[at:]
+        at = end + len(close)
+    return "".join(out) + text[at:], ""
 
 
 def _tagged(text: str) -> list[Statement]:

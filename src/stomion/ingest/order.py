@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from pathlib import PurePath
 
 _MARK = re.compile(
-    r"[-_. ]*(?:(?P<first>before|old|older|previous|earlier|pre)|(?P<last>after|new|newer|later|now|post)|(?P<count>\d{1,18}))$"
+    r"(?<![-_. ])[-_. ]*(?:(?P<first>before|old|older|previous|earlier|pre)|(?P<last>after|new|newer|later|now|post)|(?P<count>\d{1,18}))$"
 )
 
 _STAMP = re.compile(

@@ -68,7 +68,9 @@ _HEX = re.compile(r"(?:0x)?([0-9a-fA-F]{6,8})\b")
 _ADDRESS = re.compile(
     r"(?<![\w.:/])(?:\d{1,3}(?:\.\d{1,3}){3}|[0-9a-fA-F]*:[0-9a-fA-F:]+:[0-9a-fA-F]+)(?![\w:]|\.\d|/\d)"
 )
-_COUNT = re.compile(r"(\d[\d,' ]*)\s*(packets?|pkts?|bytes?|octets?|k?b\b|[kmg]ib\b|[kmg]b\b)", re.IGNORECASE)
+_COUNT = re.compile(
+    r"(?<!\d)(\d[\d,' ]{0,24})\s{0,8}(packets?|pkts?|bytes?|octets?|k?b\b|[kmg]ib\b|[kmg]b\b)", re.IGNORECASE
+)
 _SCALE = {"kb": 1_000, "kib": 1_024, "mb": 1_000_000, "mib": 1 << 20, "gb": 10**9, "gib": 1 << 30}
 _DATE = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:?\d\d)?")
 MOST_STATE = 40

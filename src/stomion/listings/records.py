@@ -9,8 +9,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 MOST_LINES, MOST_RECORDS = 20_000, 5_000
-_PAIR = re.compile(r"([A-Za-z][\w.%/-]*)=(\"[^\"]*\"|'[^']*'|[^\s,;]+)")
-_KEYED = re.compile(r"^(?:[-*•|] {0,3})?([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*?)\s*$")
+_PAIR = re.compile(r"([A-Za-z][\w.%/-]{0,80})=(\"[^\"]*\"|'[^']*'|[^\s,;]+)")
+_KEYED = re.compile(r"^(?:[-*•|] {0,3})?([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*)$")
 _RULE = re.compile(r"^[\s\-=+|_*─━═┄┼│]{6,}$")
 _CELL = re.compile(r"\S+(?: \S+)*")
 MOST_KEY = 200

@@ -10,9 +10,9 @@ from stomion.logs.lexicon import RELEVANT
 from stomion.logs.timestamps import find_stamp
 
 _NUMBERED = re.compile(r"(\d{1,9})\.(\d{1,4})\s+(?=\S)")
-_BODY = re.compile(r"\s+\S.{0,60}?(?:\s*\.{3,}\s*|\s*[:=]\s+|\s{2,})\S")
+_BODY = re.compile(r"(?<!\s)\s+\S.{0,60}?(?:\s*\.{3,}\s*|\s*[:=]\s+|\s{2,})\S")
 _TELLS = re.compile(r"verdict|refus|reject|result|outcome|cause|reason|ground", re.IGNORECASE)
-_LEADER = re.compile(r"\s*\.{3,}\s*")
+_LEADER = re.compile(r"(?:(?<!\s)\s+)?\.{3,}\s*")
 LOOKED_AT = 400
 """Lines by which a shape is told."""
 MOST_OF = 0.6

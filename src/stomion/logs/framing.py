@@ -62,13 +62,17 @@ _OWNER = re.compile(
     re.IGNORECASE,
 )
 """Fields that name whose record it is."""
-_ASIDE = re.compile(
-    r"(?:.*_)?(?:time|at|ts|date|host|hostname|gateway|ref|severity|level|gravity|priority|pid|seq|logger|facility)",
-    re.IGNORECASE,
-)
-"""Fields that say when, where and how urgent, in words that are no part of what happened."""
+_ASIDE = frozenset({
+    "time", "at", "ts", "date", "host", "hostname", "gateway", "ref", "severity", "level", "gravity", "priority", "pid", "seq", "logger",
+    "facility",
+})  # fmt: skip
+"""Last words of fields that say when, where and how urgent, in words that are no part of what happened."""
 _SENTENCE = re.compile(r"\w+(?: [\w.,:%()'-]+){2,}")
 _HUMPS = re.compile(r"(?<=[a-z])(?=[A-Z])")
+
+
+def _aside(name: str) -> bool:
+    return name.lower().rpartition("_")[2] in _ASIDE
 
 
 def _fields(line: str) -> Framed:
@@ -89,7 +93,7 @@ def _fields(line: str) -> Framed:
             continue
         if not owner and _OWNER.fullmatch(name) and isinstance(value, str | int) and not isinstance(value, bool):
             owner = f"{key}={value}"
-        elif not _ASIDE.fullmatch(name):
+        elif not _aside(name):
             parts.append(f"{name}={_plain(value)}")
     return Framed("; ".join(parts), None, owner, flat=True)
 
@@ -130,7 +134,7 @@ def _after_elements(line: str, at: int, moment: float | None) -> Framed:
         for name, value in _PARAMETER.findall(element[0]) if not _REGISTERED.match(element[0]) else ():
             if not owner and _OWNER.fullmatch(name):
                 owner = f"{name}={value}"
-            elif not _ASIDE.fullmatch(name) and value:
+            elif not _aside(name) and value:
                 parts.append(f"{name}={value}")
         at = element.end()
     message = line[at:].lstrip(" \ufeff")

@@ -29,11 +29,15 @@ _SUBJECT = re.compile(
 _APOSTROPHE = re.compile(r"n['’]t\b")
 
 
+_LONG_WORD = re.compile(r"(\S{64})\S+")
+
+
 def plain(line: str) -> str:
-    """Lower-case words with single spaces; contractions opened (`didn't` becomes `did not`)."""
+    """Lower-case words with single spaces; contractions opened (`didn't` becomes `did not`), and no word longer than any of the trade's."""
     text = _APOSTROPHE.sub(" not", _CAMEL.sub(" ", _TRANSFORM.sub("transform", line)))
     text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
     words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
+    words = _LONG_WORD.sub(r"\1", words)
     return _NOT_A_NO.sub(" ", _SUBJECT.sub(r" peer \1", words))
 
 
@@ -136,7 +140,7 @@ IDEAS: dict[str, str] = {
     r"| major version(?! \d)| version mismatch| only (?:accepts?|speaks?|permits?|allows?|take) (?:ike ?)?(?:v|version )[12]| not (?:speak|accept|support|allow) (?:ike ?)?(?:v|version )[12]| ikev[12] (?:is )?(?:not|disabled|refused|denied|only)"
     r"| reason (?:wrong )?version\w*| configured for (?:ike )?version|(?: only| permit\w*| set to) (?:use )?(?:ike ?)?(?:v|version )[12]",
     "mode": r" exchange type \d(?: \S+){0,4} not (?:enabled|allowed|supported|permitted)| (?:main|aggressive)(?: mode)? (?:expected|configured|wanted|required)(?: \S+){0,8} (?:main|aggressive)(?= )| (?:main|aggressive) (?:form|style)(?: \S+){0,6} (?:main|aggressive) (?:form|style)| (?:main|aggressive)(?: mode)?(?: [\w.]+){0,6} (?:not|mismatch\w*|refused|rejected|denied|disabled|unsupported|only|whereas|but|forbidden|instead)"
-    r"| none allows \S+ ?\S* ?\S* ?(?:key )?authentication using (?:main|aggressive)| (?:wrong|other|different|unexpected|invalid|unsupported) (?:exchange )?(?:mode|exchange type)| (?:main|aggressive)(?: mode)? (?:\w+ ){0,6}(?:switched off| aggressive| main)| (?:main|aggressive) .{1,60} (?:asks|wants|insists|requires?|expects?|allows?|permits?) .{1,60} (?:main|aggressive)(?= )| (?:mode|exchange) mismatch| reason (?:wrong )?mode\w*"
+    r"| none allows (?:\S+ ){1,3}(?:key )?authentication using (?:main|aggressive)| (?:wrong|other|different|unexpected|invalid|unsupported) (?:exchange )?(?:mode|exchange type)| (?:main|aggressive)(?: mode)? (?:\w+ ){0,6}(?:switched off| aggressive| main)| (?:main|aggressive) .{1,60} (?:asks|wants|insists|requires?|expects?|allows?|permits?) .{1,60} (?:main|aggressive)(?= )| (?:mode|exchange) mismatch| reason (?:wrong )?mode\w*"
     r"|(?: not| only| whereas| refus\w+| reject\w+| den\w+)(?: \w+){0,5} (?:main|aggressive)(?: mode)?",
     "encap": r" (?:transport|tunnel) encapsulation(?: \S+){0,6} (?:transport|tunnel) encapsulation| encapsulation(?: modes?)?(?: \w+){0,5} (?:mismatch\w*|differ\w*|wrong|refused|rejected|not|unacceptable|invalid)| mode mismatch| (?:transport|tunnel) mode(?: \w+){0,6} (?:mismatch\w*|refused|rejected|required|expected|only|instead|not)"
     r"|(?: only| refus\w+| reject\w+| wants?| requires?| expected?) (?:\w+ ){0,3}(?:transport|tunnel) mode",

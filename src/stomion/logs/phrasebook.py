@@ -211,7 +211,7 @@ _MADE_GAPS = (
     (re.compile(r"(?<![\w.:])\d{1,3}(?:\.\d{1,3}){3}(?!\d)"), "peer"),
     (re.compile(r"(?<=[\w\]]:)\d{2,5}(?!\d)|(?<=port )\d{2,5}(?!\d)"), "port"),
     (re.compile(r"(?<![\w.])(?:0x)?(?=[0-9a-f]*\d)[0-9a-f]{8,16}(?![\w.])", re.IGNORECASE), "word"),
-    (re.compile(r"(?<![\w.{])(?:[\w-]+\.){1,4}[a-z]{2,12}(?![\w.}])", re.IGNORECASE), "word"),
+    (re.compile(r"(?<![\w.{])(?:[\w-]{1,64}\.){1,4}[a-z]{2,12}(?![\w.}])", re.IGNORECASE), "word"),
     (re.compile(r"(?<![\w.{])\d{1,12}(?![\w.}])"), "number"),
 )
 

@@ -19,7 +19,7 @@ ABBREVIATED = {
 """Abbreviations of zones that have one meaning, in minutes east of UTC. Those with several (BST, CST, IST, MST, AST) stay a guess."""
 _NAMES = rf"(?-i:(?:{'|'.join(ABBREVIATED)})\b|[A-Z][a-z]{{2,9}}/[A-Z][A-Za-z_]{{2,20}}(?:/[A-Z][A-Za-z_]{{2,20}})?)"
 _ZONE = rf"(?:\s*(?P<z>Z|UTC|GMT|[+-]\d{{2}}:?\d{{2}}|{_NAMES}))?"
-_MON = r"(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*\.?"
+_MON = r"(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]{0,12}\.?"
 _DAY = r"(?P<d>\d{1,2})(?:st|nd|rd|th)?"
 
 _SHAPES = [

@@ -80,16 +80,21 @@ _NUMBERS = re.compile(
     r"\d{1,3}(?:\.\d{1,3}){3}(?!\d)|(?<![\w.])(?=[0-9a-f]*\d)[0-9a-f]{8,}(?![\w.])"
     r"|(?<=[\[|#{<])\d{1,9}(?=[\]}>:])(?<!500)|(?<![\w.])(?!4500\b)\d{3,}(?=[ s])"
 )
-_AUTH_NOTIFY = re.compile(r"auth\w*[_-]fail|notif|N\(AUTH|AuthenticationFailed|AUTHENTICATION FAILED", re.IGNORECASE)
-_FIRST_SENTENCE = re.compile(r"[^.]{1,60}(?:[^.]|\.(?! [A-Z])){10,400}\.(?= [A-Z])")
+_AUTH_NOTIFY = re.compile(
+    r"auth\w{0,24}[_-]fail|notif|N\(AUTH|AuthenticationFailed|AUTHENTICATION FAILED", re.IGNORECASE
+)
+_FIRST_SENTENCE = re.compile(r"(?!\.)(?:[^.]|\.(?! [A-Z])){11,460}+\.(?= [A-Z])")
 SHAPES_KEPT = 8_192
 """Wordings remembered: a log says the same few hundred things with other numbers."""
 KEPT_LENGTH = 1_000
 """Characters of the longest of them."""
+MOST_SAID = 4_096
+"""Characters of a line that are asked for a meaning: no sentence is longer, and some of the patterns take time that grows with its square."""
 
 
 def understand(line: str, where: Provenance) -> Event | None:
     """The event in a cleaned line (without its time), or None where it says nothing about a negotiation."""
+    line = line[:MOST_SAID]
     found = (event_of if len(line) <= KEPT_LENGTH else event_of.__wrapped__)(line)
     return None if found is None else replace(found, where=where)
 

@@ -18,7 +18,7 @@ _SPELT = re.compile(rf"\b(?<!every )(?<!each )(?<!not )(?<!no )(?:{'|'.join(_WOR
 SHARES = re.compile(
     r"(?:sent|xmt|snt|transmitted)\s*/\s*(?:rcv\w*|recv\w*|received)(?:\s*/\s*%?\w+%?)?\s*[=:]\s*(\d{1,7})\s*/\s*(\d{1,7})"
 )
-_TRIPLE = re.compile(r"\d+(?:[.,]\d+)?(?:/\d+(?:[.,]\d+)?){2,}")
+_TRIPLE = re.compile(r"\d{1,12}(?:[.,]\d{1,12})?(?:/\d{1,12}(?:[.,]\d{1,12})?){2,}")
 _PAIR = re.compile(
     r"(?<![\w./+-])(\d{1,7})\s*(?:/|out of|of|von|aus|sur|di|de|van|av|z)\s*(?:the |its )?(\d{1,7})(?![\w/]|\.\d)"
 )

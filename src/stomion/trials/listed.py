@@ -11,7 +11,7 @@ from stomion.trials.words import LOST, RECEIVED, SENT, TOOK, error_of
 
 MOST_NAMES, DIGITS, LONG, FEW_CELLS, MOST_CELLS = 60, 5, 200, 3, 12
 """Bounds of what is taken for a list or a table of tests."""
-_PAIR = re.compile(r"^\s*[-*]?\s*([A-Za-z][\w ()/-]{1,40}?)\s*(?::|=|\.{2,}|\s{2,})\s*(\S.*?)\s*$")
+_PAIR = re.compile(r"^\s*[-*]?\s*([A-Za-z][\w ()/-]{1,40}?)\s*(?::|=|\.{2,}|\s{2,})\s*(\S.*)$")
 _YES = re.compile(r"^(?:true|yes|ok|open|up|success\w*|connected|reachable|passed|pass|alive|established|1)\b")
 _NO = re.compile(r"^(?:false|no|closed|down|fail\w*|refused|timed? ?out|unreachable|filtered|error|lost|0)\b")
 _TARGET = re.compile(r"remoteaddr|target|destination|\bhost\b|computername|remote address|peer|\bto\b|^address")

@@ -18,7 +18,7 @@ TOOLS = frozenset((
     "test-connection", "openssl", "iperf", "iperf3", "date", "echo-check", "psql", "mysql", "smbclient", "ftp", "invoke-webrequest", "iwr",
 ))  # fmt: skip
 """First words of commands by which people try a connection."""
-_TOOL = re.compile(r"(?<![\w/.-])(?:[\w./\\-]*[/\\])?([a-z][\w-]{1,19})(?:\.exe)?(?=\s)", re.IGNORECASE)
+_TOOL = re.compile(r"(?<![\w/.\\-])(?:[\w./\\-]*[/\\])?([a-z][\w-]{1,19})(?:\.exe)?(?=\s)", re.IGNORECASE)
 _PROMPT = re.compile(
     r"^(?:ps )?(?:[a-z]:\\[^>]{0,80}|[\w.@~:/\[\]() -]{0,50}?)[$#%>]\s{0,3}(?=[a-z])(?P<command>.*)$", re.IGNORECASE
 )

@@ -10,7 +10,9 @@ from stomion.trials.model import Probe, Trial
 from stomion.trials.pasted import Line, addresses_in, is_target
 from stomion.trials.words import OTHER_TRADE, PROBE, SILENT, SIZE, TOOK, error_of
 
-_SEQ = re.compile(r"(?:\b(?:icmp_?)?(?:seq\w*|sequence|nr|no|probe|packet|number)\b\.?\s*[=:#]?\s*|#)(\d{1,9})\b")
+_SEQ = re.compile(
+    r"(?:\b(?:icmp_?)?(?:seq\w*|sequence|nr|no|probe|packet|number)\b\.?\s{0,8}[=:#]?\s{0,8}|#)(\d{1,9})\b"
+)
 _TTL = re.compile(r"\b(?:ttl|hlim|hops?)\b")
 _FROM = re.compile(r"\b(?:from|source|src|von|de|da|desde|van|via)\s+(?:address |interface )?\S*$", re.IGNORECASE)
 _SENT_FROM = re.compile(r"\bsource(?: address)?(?: of| is|:)?\s+(\S+)")
@@ -20,7 +22,7 @@ _NAMED = re.compile(r"^(?:ping|pinging)\s+(?P<name>[a-z][\w.-]{1,80})(?:\s|$)", 
 _MARKS = re.compile(r"[!.+UQMNAuqmna?&-]{2,200}")
 _ROWS = re.compile(r"^seq\s+host\b|^source\s+destination\b.*\btime|^ping\s+source\s+address\b")
 _SIGNS = {"U": "unreachable", "N": "unreachable", "M": "too-big", "A": "prohibited"}
-_COUNT = re.compile(r"(?:-c|-n|repeat|count|sending|\bsend)\s*=?\s*(\d{1,6})\b")
+_COUNT = re.compile(r"(?:-c|-n|repeat|count|sending|\bsend)\s{0,8}=?\s{0,8}(\d{1,6})\b")
 
 
 _PAYLOAD_AND_WHOLE = re.compile(r"\b\d{1,5}\((\d{1,5})\) (?:data )?bytes")

@@ -20,7 +20,7 @@ PATIENCE = 6
 """Lines between a trace's heading and its first hop."""
 _HOP = re.compile(r"^\s*(\d{1,3})\??\s*(?:[:.|]|\s)")
 _REPORT = re.compile(r"\bloss%|\bloss %")
-_ROW = re.compile(r"^\s*\d{1,3}[.|:\- ]+\S+\s+(\d{1,3}(?:\.\d+)?)%?\s+(\d{1,6})\b")
+_ROW = re.compile(r"^\s*\d{1,3}[.|:\- ]{1,16}\S{1,255}\s+(\d{1,3}(?:\.\d+)?)%?\s+(\d{1,6})\b")
 
 
 class Trace:

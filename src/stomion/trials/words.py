@@ -44,7 +44,7 @@ PROBE = re.compile(
 """Words of a line that begins a ping."""
 SIZE = re.compile(r"\b\d{1,5}[ -]?(?:\(\d+\) )?(?:data )?(?:bytes?|byte|octets?|bajt\w*|oktett\w*|bytow)\b")
 UNIT = re.compile(
-    r"[<=]?\s*\d+(?:[.,]\d+)?\s*-?(?:ms|msec\w*|us|sec(?:onds?)?|s|minutes?|min|milli\w*|bytes?|byte|octets?|bajt\w*|hops?|kb|%|percent|"
+    r"[<=]?\s{0,8}\d{1,12}(?:[.,]\d{1,12})?\s{0,8}-?(?:ms|msec\w*|us|sec(?:onds?)?|s|minutes?|min|milli\w*|bytes?|byte|octets?|bajt\w*|hops?|kb|%|percent|"
     r"prozent|pour ?cent|por ciento|per cento|procent)(?![a-z])"
 )
 """A number that is a duration, a size or a share."""

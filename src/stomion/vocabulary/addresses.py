@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 _V4 = r"(?:\d{1,3}\.){3}\d{1,3}"
-_V6 = r"(?:[0-9a-fA-F]{1,4}:){2,7}(?::?[0-9a-fA-F]{1,4})*|[0-9a-fA-F]{1,4}(?::[0-9a-fA-F]{1,4}){0,6}::(?:[0-9a-fA-F]{1,4}(?::[0-9a-fA-F]{1,4}){0,6})?"
+_H = r"[0-9a-fA-F]{1,4}"
+_V6 = rf"(?>(?:{_H}:){{2,7}}(?:{_H}|:(?:{_H}(?::{_H}){{0,5}})?)?|{_H}(?::{_H}){{0,6}}::(?:{_H}(?::{_H}){{0,6}})?)"
 _ONLY_V4 = re.compile(rf"(?<![\w.:])(?P<v4>{_V4})(?![\w.]*\.\d)(?!\d)(?P<v6>)")
 ADDRESS = re.compile(rf"(?<![\w.:])(?P<v4>{_V4})(?![\w.]*\.\d)(?!\d)|(?<![\w.:])(?P<v6>{_V6})")
 _COLONS = re.compile(r"[0-9a-fA-F]:[0-9a-fA-F]{0,4}:")
@@ -30,12 +31,12 @@ _ARROW = r"(?:\.\.\.|->|→|<->|to)"
 
 
 def _pair_of(address: str) -> re.Pattern[str]:
-    end = rf"({address})\s*\[(?:\d+|[^\]]*)\]"
-    return re.compile(rf"{end}\s*{_ARROW}\s*{end}|({address})\.\.\.({address})")
+    end = rf"({address})\s{{0,8}}\[[^\]]{{0,128}}\]"
+    return re.compile(rf"(?<![\d.]){end}\s{{0,8}}{_ARROW}\s{{0,8}}{end}|(?<![\d.])({address})\.\.\.({address})")
 
 
-_PAIR, _PAIR_V4 = _pair_of(f"{_V4}|{_V6}"), _pair_of(_V4)
-_PORT = re.compile(r"\s*(?:\[|:| port[ =]| udp/)(500|4500|\d{4,5})\b")
+_PAIR, _PAIR_V4 = _pair_of(f"(?:{_V4}|(?<![0-9a-fA-F:]){_V6})"), _pair_of(_V4)
+_PORT = re.compile(r"\s{0,8}(?:\[|:| port[ =]| udp/)(500|4500|\d{4,5})\b")
 
 
 MAX_PREFIXES = 8

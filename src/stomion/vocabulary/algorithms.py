@@ -34,14 +34,14 @@ _ENCRYPTION = re.compile(
     """,
     re.IGNORECASE | re.VERBOSE,
 )
-_PRF_WORD = re.compile(r"prf[-_ =]*(?:hmac[-_ ]?)?" + "(?:" + _SHA.format("p") + ")", re.IGNORECASE)
+_PRF_WORD = re.compile(r"prf[-_ =]{0,8}(?:hmac[-_ ]?)?" + "(?:" + _SHA.format("p") + ")", re.IGNORECASE)
 _HASH_WORD = re.compile("(?:" + _SHA.format("h") + ")", re.IGNORECASE)
 _GROUP = re.compile(
     r"""
     modp[-_ ]?(?P<modp>\d{3,4}) | (?P<modp2>\d{3,4})[- ]bit\ modp
   | (?:ecp[-_ ]?|secp)(?P<ecp>192|224|256|384|521)(?:r1)? | (?P<ecp2>\d{3})[- ]bit\ (?:ecp|elliptic|random\ ecp)
   | (?P<c25>curve[-_ ]?25519|x25519) | (?P<c44>curve[-_ ]?448|x448)
-  | (?:dh|diffie[- ]hellman|oakley|pfs|group)[-_ =:]*(?:groups?)?[-_ =:#]*(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d|[A-Za-z]))*)(?!\d|\.\d)
+  | (?:dh|diffie[- ]hellman|oakley|pfs|group)[-_ =:]{0,8}(?:groups?)?[-_ =:#]{0,8}(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d|[A-Za-z]))*)(?!\d|\.\d)
     """,
     re.IGNORECASE | re.VERBOSE,
 )

@@ -61,7 +61,7 @@ _STRONG = re.compile(
 _ALGORITHM = re.compile(
     r"(?:curve|modp|ecp|aes|sha|hmac|chacha|camellia|brainpool|group|prf|ike|xauth|dh|esp|mobike)", re.IGNORECASE
 )
-_SUITE = re.compile(r"(?:AES|3DES|SHA|HMAC|CHACHA|IKE)[A-Z0-9]*(?:[-_/+][A-Z0-9]+)+")
+_SUITE = re.compile(r"(?:AES|3DES|SHA|HMAC|CHACHA|IKE)[A-Z0-9]{0,24}(?:[-_/+][A-Z0-9]+)+")
 _PAIR = re.compile(r"[A-Za-z][\w-]{0,24}=[^=]")
 _WHOSE = re.compile(
     r"\b(?:conn(?:ection)?|tunnel|peer|name|gateway|gw|site|vpn|profile|policy|user|host|id(?:entity)?|for|to|from|with|of|by|at|between|and)[\s:=\"'\[(<]{1,3}$",
