@@ -3,14 +3,21 @@
 from __future__ import annotations
 
 import asyncio
+import re
 import subprocess
 import sys
+import threading
+import time
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from driving import text_of
+from stomion.case.evidence import Evidence
 from stomion.ingest import folder
+from stomion.jobs import look
+from stomion.jobs.cancel import CancelToken
 from stomion.jobs.demo import write_fleet
 from stomion.jobs.examine import examine
 from stomion.jobs.look import keep_look, look_of
@@ -93,3 +100,67 @@ def test_workers_read_for_the_screens_too(fleet: Path) -> None:
         [sys.executable, "-c", _OPENED, str(fleet)], capture_output=True, text=True, timeout=120, check=False
     )
     assert (done.stdout.strip(), done.stderr) == ("([], 6, [])", "")
+
+
+async def test_a_large_case_seen_for_the_first_time_shows_its_first_tunnels(
+    fleet: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(look, "EARLY_SHEETS", 4)
+    told: list[str] = []
+    go_on = threading.Event()
+    read = folder.read_case
+
+    def later(*given: Any, **named: Any) -> Evidence:
+        found = read(*given, **named)
+        assert go_on.wait(20)
+        return found
+
+    monkeypatch.setattr("stomion.jobs.examine.read_case", later)
+    progressed = StomionApp._progressed
+    monkeypatch.setattr(StomionApp, "_progressed", lambda self, text: (told.append(text), progressed(self, text))[1])
+    app = StomionApp([fleet])
+    async with app.run_test(size=(140, 40)) as pilot:
+        while app.before is None:
+            await pilot.pause(0.02)
+        await pilot.pause()
+        shown = text_of(app)
+        assert "the first tunnels, by what their sheets alone tell; the case is being read" in shown
+        assert "Station0002" in shown
+        assert "Station0005" not in shown
+        go_on.set()
+        while app.examined is None:
+            await pilot.pause(0.02)
+        await pilot.pause()
+        assert "Station0005" in text_of(app)
+        assert app.before is None
+        assert not app.changed
+    assert any(re.match(r"reading \d+ of \d+: ", text) for text in told)
+
+
+async def test_reading_for_the_first_time_is_stopped_with_its_first_tunnels_shown(
+    fleet: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def endless(_paths: object, tick: Any, **_named: object) -> Evidence:
+        while True:
+            tick("north/ike.log", 1)
+            time.sleep(0.01)
+
+    monkeypatch.setattr("stomion.jobs.examine.read_case", endless)
+    app = StomionApp([fleet])
+    async with app.run_test(size=(140, 40)) as pilot:
+        while app.before is None:
+            await pilot.pause(0.02)
+        await pilot.press("ctrl+c")
+        while "was stopped" not in app.progress:
+            await pilot.pause(0.02)
+        await pilot.pause()
+        shown = text_of(app)
+        assert "reading was stopped; r reads again" in shown
+        assert "Station0002" in shown
+        assert "is being read" not in shown
+        assert "ctrl+c stops" not in shown
+
+
+def test_a_small_case_has_no_early_look(fleet: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(folder, "LEAST_KEPT", 1 << 30)
+    assert look.early_look([fleet], CancelToken()) is None

@@ -4,7 +4,7 @@ everything else is still read."""
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Collection, Generator, Iterator
+from collections.abc import Callable, Collection, Generator, Iterator, Sequence
 from concurrent.futures import BrokenExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -20,7 +20,7 @@ from stomion.ingest.kinds import kind_of
 from stomion.ingest.order import order_of
 from stomion.ingest.owners import join_models, same_addresses
 from stomion.ingest.reading import Maker, Reading, Tick, Years
-from stomion.ingest.sitesheet import Ahead
+from stomion.ingest.sitesheet import Ahead, is_sheet
 from stomion.ingest.store import store_for
 from stomion.ingest.workers import OF_ITS_OWN, Answer, read_many, worth_it
 from stomion.logs.phrasebook import read_phrasebook
@@ -29,13 +29,22 @@ from stomion.vocabulary.clean import one_line
 from stomion.vocabulary.secrets import without_secrets
 
 MAX_FILES = 20_000
+SOON_READ = 1 << 20
+"""Bytes of a sheet that is read in a second or two."""
 NOT_SITES = frozenset(("sites", "path", ".stomion"))
 
 PHRASEBOOK = "phrasebook.toml"
 
 
-def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None, *, keep: bool = False) -> Evidence:
-    """Read everything there is. With `keep`, what the files of a large case folder gave is kept for the next time.
+def read_case(
+    paths: list[Path],
+    tick: Tick = lambda _name, _count: None,
+    *,
+    keep: bool = False,
+    planned: Callable[[Sequence[str]], None] = lambda _names: None,
+) -> Evidence:
+    """Read everything there is. With `keep`, what the files of a large case folder gave is kept for the next time. `planned` is told the
+    names of all files in the order in which they are read.
 
     Raises UsageError where a path does not exist, Cancelled where `tick` does."""
     for path in paths:
@@ -46,6 +55,7 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None, *, kee
     for book in phrasebooks(root):
         _read_phrasebook(book, root, evidence)
     items = list(_walk(paths, root, evidence))
+    planned([item.name for item in items])
     late = next((n for n, item in enumerate(items) if _is_late(item.path)), len(items))
     with _keeper(items, root if keep and paths[0].is_dir() and len(paths) == 1 else None, tick) as keeper:
         case = _Case(evidence, tick, Years(), frozenset(i.site for i in items if i.site), keeper)
@@ -53,6 +63,21 @@ def read_case(paths: list[Path], tick: Tick = lambda _name, _count: None, *, kee
         case.read(items[late:], items[late:])
     join_models(evidence)
     same_addresses(evidence)
+    return evidence
+
+
+def read_first_sheets(paths: list[Path], most: int, tick: Tick) -> Evidence | None:
+    """The case file and the first `most` site sheets alone, of a case that takes long to read; None for a small one, and for one without
+    sheets that are soon read. Raises what `tick` raises."""
+    root = _root(paths)
+    evidence = Evidence(root=str(root), title=one_line(root.name))
+    items = list(_walk(paths, root, evidence))
+    sheets = [item for item in items if is_sheet(item) and _size(item.path) <= SOON_READ]
+    if not sheets or sum(_size(item.path) for item in items) < LEAST_KEPT:
+        return None
+    for item in [item for item in items if item.place == "case"] + sheets[:most]:
+        tick(item.name, 0)
+        read_one(item, evidence, tick, Years())
     return evidence
 
 

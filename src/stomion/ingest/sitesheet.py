@@ -44,7 +44,7 @@ class Ahead:
     """Sheets that are parsed before their turn, while others are at work. `store` is asked for each, and given it."""
 
     def __init__(self, items: Iterable[Item], store: Maker | None) -> None:
-        self._items = [item for item in items if _fits(item, b"")]
+        self._items = [item for item in items if is_sheet(item)]
         self._store = store
         self._ready: dict[str, tuple[bytes, SheetReading]] = {}
 
@@ -69,8 +69,9 @@ class Ahead:
         return self.made(item, data, SheetReading, lambda: read_sheet(data.decode("utf-8")))
 
 
-def _fits(item: Item, _head: bytes) -> bool:
+def is_sheet(item: Item, _head: bytes = b"") -> bool:
+    """Is it a site's sheet by its place and name?"""
     return item.place == "sites" and item.path.suffix == ".toml"
 
 
-SHEET = Kind("sheet", _fits, _read)
+SHEET = Kind("sheet", is_sheet, _read)

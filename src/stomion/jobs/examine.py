@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gc
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -70,8 +70,10 @@ def examine(
     token: CancelToken | None = None,
     keys: Path | None = None,
     keep: bool = True,
+    planned: Callable[[Sequence[str]], None] = lambda _names: None,
 ) -> Examined:
     """`keys` is a key file; with `keep`, what files gave is kept beside the case and taken from there where they did not change.
+    `planned` is told the names of all files before the first is read.
 
     Raises UsageError where a path does not exist, Cancelled where the token is set."""
     watch = token or CancelToken()
@@ -81,7 +83,8 @@ def examine(
         progress(name, count)
 
     with _without_collecting():
-        evidence = read_case(paths, tick, keep=keep and demo_folder() not in [p.resolve() for p in paths])
+        kept = keep and demo_folder() not in [p.resolve() for p in paths]
+        evidence = read_case(paths, tick, keep=kept, planned=planned)
         if keys is not None:
             evidence.keys = read_keys(keys)
         watch.check()

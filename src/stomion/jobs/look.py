@@ -5,18 +5,21 @@ from __future__ import annotations
 import os
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import msgspec
 
+from stomion.ingest.folder import read_first_sheets
 from stomion.ingest.kept import packed, unpacked
 from stomion.ingest.store import Store, store_for
+from stomion.jobs.cancel import CancelToken
+from stomion.jobs.examine import Examined
+from stomion.jobs.judging import judged
+from stomion.tunnel.build import pictures
 from stomion.views.seam import Seam, seam_of
 
-if TYPE_CHECKING:
-    from stomion.jobs.examine import Examined
-
 _NAME = b"the last look"
+EARLY_SHEETS = 60
+"""Sheets, and tunnels, of an early look: more than a screen shows, and soon read."""
 
 
 class Looked(msgspec.Struct, frozen=True):
@@ -28,11 +31,13 @@ class Looked(msgspec.Struct, frozen=True):
 
 
 class Look(msgspec.Struct, frozen=True):
-    """All tunnels as they stood, in the order in which they were shown. `at` is when, in seconds since 1970 UTC."""
+    """All tunnels as they stood, in the order in which they were shown. `at` is when, in seconds since 1970 UTC. An `early` one is of the
+    first tunnels only, by their sheets alone, before anything else was read."""
 
     title: str
     at: float
     tunnels: tuple[Looked, ...]
+    early: bool = False
 
     def changed(self, now: Look) -> dict[str, Looked | None]:
         """By their names the tunnels that stand otherwise now, each as it stood; None for one that was not there."""
@@ -52,6 +57,17 @@ def look_of(examined: Examined, at: float | None = None) -> Look:
         for d in examined.worst_first()
     )
     return Look(examined.evidence.title, time.time() if at is None else at, tuple(rows))
+
+
+def early_look(paths: list[Path], token: CancelToken) -> Look | None:
+    """What the first sheets of a large case say of its first tunnels; None for a small case, and where no sheets are.
+
+    Raises Cancelled where the token is set."""
+    evidence = read_first_sheets(paths, EARLY_SHEETS, lambda _name, _count: token.check())
+    if evidence is None:
+        return None
+    found = judged(pictures(evidence, token.check, EARLY_SHEETS), token.check)
+    return msgspec.structs.replace(look_of(Examined(evidence, found)), early=True) if found else None
 
 
 def last_look(paths: list[Path]) -> Look | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -18,6 +19,8 @@ if TYPE_CHECKING:
     from stomion.jobs.look import Look, Looked
 
 PROGRESS_EVERY_S = 0.1
+FEW = 3
+"""Files that are not worth counting."""
 
 
 class ReadingApp(App[None]):
@@ -42,6 +45,11 @@ class ReadingApp(App[None]):
         self._token = CancelToken()
         self._read(self._token)
 
+    @property
+    def is_reading(self) -> bool:
+        """Is the case being read?"""
+        return any(w.group == "read" and w.is_running for w in self.workers)
+
     def stop_reading(self) -> bool:
         """Give up a reading that is under way; False where none is. What it is at may take it a moment longer, unseen."""
         running = [w for w in self.workers if w.group == "read" and w.is_running]
@@ -65,24 +73,27 @@ class ReadingApp(App[None]):
     @work(thread=True, exclusive=True, group="read", exit_on_error=False)
     def _read(self, token: CancelToken) -> Examined:
         shown = 0.0
+        places: dict[str, int] = {}
 
         def progress(name: str, count: int) -> None:
             nonlocal shown
             now = time.monotonic()
             if now - shown >= PROGRESS_EVERY_S:
                 shown = now
-                self.call_from_thread(self._progressed, f"reading {name}" + (f", {count}" if count else ""))
+                self.call_from_thread(self._progressed, _reading(name, count, places))
 
-        from stomion.jobs.look import keep_look, last_look, look_of
+        def planned(names: Sequence[str]) -> None:
+            places.update((name, n) for n, name in enumerate(names, 1))
+
+        from stomion.jobs.examine import examine
+        from stomion.jobs.look import early_look, keep_look, last_look, look_of
 
         begun = time.monotonic()
-        if self._keep and self.examined is None:
-            before = last_look(self._paths)
+        if self.examined is None:
+            before = (last_look(self._paths) if self._keep else None) or early_look(self._paths, token)
             if before is not None:
                 self.call_from_thread(self._remember, before)
-        from stomion.jobs.examine import examine
-
-        found = examine(self._paths, progress, token, keep=self._keep)
+        found = examine(self._paths, progress, token, keep=self._keep, planned=planned)
         self.read_seconds = time.monotonic() - begun
         token.check()
         if self._keep:
@@ -119,6 +130,14 @@ class ReadingApp(App[None]):
 
         if self.examined is not None:
             self.before = look_of(self.examined)
+        elif self.before is not None and self.before.early:
+            self.before = None
         self.changed = self.before.changed(look_of(found)) if self.before is not None else {}
         self.examined, self.progress = found, ""
         self.take(found)
+
+
+def _reading(name: str, count: int, places: dict[str, int]) -> str:
+    """What is being read: `reading 12 of 4,001: north/ike.log, 2,048`."""
+    place = f"{places[name]:,} of {len(places):,}: " if name in places and len(places) > FEW else ""
+    return f"reading {place}{name}" + (f", {count:,}" if count else "")

@@ -29,17 +29,18 @@ MOST_TUNNELS, MOST_MESSAGES = 10_000, 500_000
 """Of a case, and of one tunnel."""
 
 
-def pictures(evidence: Evidence, check: Callable[[], None] = lambda: None) -> list[Picture]:
-    """All tunnels of a case, in the order they were declared or seen. Raises what `check` raises, which is asked before each."""
+def pictures(evidence: Evidence, check: Callable[[], None] = lambda: None, most: int | None = None) -> list[Picture]:
+    """All tunnels of a case, in the order they were declared or seen; no more than `most` (or MOST_TUNNELS), which is said.
+
+    Raises what `check` raises, which is asked before each."""
     own = own_addresses(evidence)
     plans = from_sheets(evidence, own)
     from_declarations(evidence, plans)
     from_evidence(evidence, own, plans)
-    if len(plans) > MOST_TUNNELS:
-        evidence.problems.append(
-            Problem(evidence.title, f"{len(plans):,} tunnels; the first {MOST_TUNNELS:,} are looked at")
-        )
-        del plans[MOST_TUNNELS:]
+    most = MOST_TUNNELS if most is None else most
+    if len(plans) > most:
+        evidence.problems.append(Problem(evidence.title, f"{len(plans):,} tunnels; the first {most:,} are looked at"))
+        del plans[most:]
     index = Index(evidence, own)
     tunnels_of = Counter(site for plan in plans for site in (plan.left, plan.right))
     found = []

@@ -25,6 +25,7 @@ FOOT = 10
 """Lines kept at least for the chosen tunnel's fault."""
 FRAME = 5
 """Lines of the bars and of the stages' names."""
+_EARLY = "the first tunnels, by what their sheets alone tell"
 
 
 class TunnelsScreen(Page):
@@ -82,7 +83,7 @@ class TunnelsScreen(Page):
         if examined is None:
             lines.show(0, lambda _row, _width: [])
             # The bar above may have no room for what is being read.
-            self._empty(["Reading the evidence …", self.stomion.progress])
+            self._empty(["Reading the evidence …", self._progress()])
             return
         order = list(self.stomion.order)
         self._shown = [d for d in order if grouped.fits(d, self._words, self.stomion.changed)]
@@ -127,10 +128,14 @@ class TunnelsScreen(Page):
             return
         width = max(40, self.size.width)
         self.stomion.wanted = self._then[min(row, len(self._then) - 1)].name
-        said = f"as it stood at {clock_text(before.at, day=True)[:16]} UTC; the case is being read"
+        then = f"as it stood at {clock_text(before.at, day=True)[:16]} UTC"
+        said = (_EARLY if before.early else then) + ("; the case is being read" if self.stomion.is_reading else "")
         built: list[Line] = [[], *page.remembered_foot(self._then[min(row, len(self._then) - 1)], width)]
-        built += [[], [("  ", "plain"), (said, "doubt")], [("  ", "plain"), (self.stomion.progress, "muted")]]
+        built += [[], [("  ", "plain"), (said, "doubt")], [("  ", "plain"), (self._progress(), "muted")]]
         foot.show(len(built), lambda at, _width: built[at])
+
+    def _progress(self) -> str:
+        return self.stomion.progress + ("  ·  ctrl+c stops" if self.stomion.is_reading else "")
 
     def _height(self, count: int | None = None) -> int:
         """Rows of the list: as many as there are tunnels, as long as their chosen one's fault has room below."""
