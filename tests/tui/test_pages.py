@@ -10,6 +10,7 @@ from stomion.jobs.examine import Examined
 from stomion.jobs.places import texts_at
 from stomion.tui.pages import evidence, grouped, negotiation, tunnel, tunnels
 from stomion.tui.spans import width_of
+from stomion.views.chosen import fits
 from stomion.views.inferred import evident_settings
 from stomion.views.ladder import ladder_of, message_of
 from stomion.views.seam import seam_of
@@ -96,7 +97,7 @@ def test_selector_bars_show_the_missing_half(demo: Examined) -> None:
 
 def test_the_filter_takes_every_word_anywhere(demo: Examined) -> None:
     def shown(words: str) -> list[str]:
-        return [d.picture.right.title for d in demo.worst_first() if grouped.fits(d, words)]
+        return [d.picture.right.title for d in demo.worst_first() if fits(d, words)]
 
     assert shown("") == [
         "Saltern",
@@ -144,7 +145,7 @@ def test_two_ends_that_could_change_break_the_seam_in_the_middle(demo: Examined)
 
 def test_fields_and_negation_narrow_the_list(demo: Examined) -> None:
     def shown(words: str) -> list[str]:
-        return [d.picture.right.title for d in demo.worst_first() if grouped.fits(d, words)]
+        return [d.picture.right.title for d in demo.worst_first() if fits(d, words)]
 
     assert shown("is:degraded -at:whelk") == ["Brackish Freight", "Eelgrass", "Petrel"]
     assert shown("in:ike") == ["Saltern", "Driftwood"]

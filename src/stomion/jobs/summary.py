@@ -24,6 +24,7 @@ from stomion.tunnel.sas import up_since
 from stomion.tunnel.timers import predicted
 from stomion.tunnel.uptime import uptime_of
 from stomion.views.asks import asks_of
+from stomion.views.chosen import fits
 from stomion.views.looked import looked_at, missing, proof_words
 from stomion.vocabulary.times import utc_text
 
@@ -213,10 +214,15 @@ class Summary(msgspec.Struct, frozen=True):
     """What the case wants of two sites each, and whether it is so."""
 
 
-def summary_of(examined: Examined, tunnel: str | None = None) -> Summary:
-    """All tunnels, worst first, or the one asked for."""
+def chosen_of(examined: Examined, tunnel: str | None = None, words: str = "") -> list[Diagnosis]:
+    """All tunnels, worst first; the one asked for, or those that fit the words."""
+    return [d for d in examined.worst_first() if tunnel in (None, d.picture.name) and fits(d, words)]
+
+
+def summary_of(examined: Examined, tunnel: str | None = None, words: str = "") -> Summary:
+    """What is said of all tunnels, worst first, of the one asked for, or of those that fit the words."""
     evidence = examined.evidence
-    chosen = [d for d in examined.worst_first() if tunnel in (None, d.picture.name)]
+    chosen = chosen_of(examined, tunnel, words)
     return Summary(
         1,
         evidence.title,
@@ -226,7 +232,7 @@ def summary_of(examined: Examined, tunnel: str | None = None) -> Summary:
         tuple(NotUsed(u.file, u.text, u.why, u.line) for u in unused(examined)),
         sources_of(evidence),
         tuple(CauseRecord(c.code, c.site, c.change, c.says, c.tunnels) for c in common_causes(chosen)),
-        tuple(_relations(examined)) if tunnel is None else (),
+        tuple(_relations(examined)) if tunnel is None and not words else (),
     )
 
 

@@ -62,6 +62,7 @@ KEYS: tuple[Key, ...] = (
     ),
     Key("m", "app.show('sites')", "how the sites are joined, and what takes over from what", ("tunnels",), "sites"),
     Key("v", "screen.order", "in groups: by cause, site, state or finding", ("tunnels",), "groups"),
+    Key("x", "screen.list", "write the tunnels shown as a table (CSV)", ("tunnels",)),
     Key("a", "screen.attempt(1)", "next attempt", ("negotiation",), "attempt"),
     Key("A", "screen.attempt(-1)", "previous attempt", ("negotiation",)),
     Key("n", "screen.failure(1)", "next failure, in this attempt or a later one", ("negotiation",), "failure"),

@@ -1,14 +1,13 @@
-"""The list of tunnels in groups, and the few words by which it is narrowed."""
+"""The list of tunnels in groups."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stomion.diagnosis.runner import Diagnosis
 from stomion.diagnosis.together import common_causes
 from stomion.tui.spans import Line, cut
-from stomion.views.seam import seam_of
 
 ORDERS = ("worst first", "by cause", "by site", "by state", "by finding")
 
@@ -77,37 +76,3 @@ def heading_line(heading: Heading, width: int) -> Line:
         (f"  {heading.count:,}", "strong"),
         (cut(tail, max(0, width - len(name) - 8)), "muted"),
     ]
-
-
-FIELDS = "at:SITE is:STATE in:STAGE has:FINDING is:changed, -word for not"
-
-
-def fits(d: Diagnosis, words: str, changed: Collection[str] = ()) -> bool:
-    """Does a tunnel fit what was typed: all of the words, each anywhere in what is said of it, or in the field it names; a minus turns a
-    word round. `changed` names the tunnels that stand otherwise than at the last look."""
-    return all(
-        _fits(d, word.removeprefix("-"), changed) is not word.startswith("-")
-        for word in words.lower().split()
-        if word != "-"
-    )
-
-
-def _fits(d: Diagnosis, word: str, changed: Collection[str]) -> bool:
-    first = d.first_fault
-    field, _, value = word.partition(":")
-    if word == "is:changed":
-        return d.picture.name in changed
-    if field == "is" and value:
-        return d.status.value.startswith(value)
-    if field == "in" and value:
-        return first is not None and first.stage.value.startswith(value)
-    if field == "at" and value:
-        return any(value in text.lower() for e in d.picture.ends for text in (e.site, e.title))
-    if field == "has" and value:
-        return any(value in f.code for f in d.findings)
-    seam = seam_of(d)
-    text = " ".join(
-        [d.picture.name, seam.left, seam.right, d.status.value, seam.says]
-        + ([first.code, first.stage.value] if first else [])
-    )
-    return word in text.lower()

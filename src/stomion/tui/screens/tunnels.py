@@ -8,12 +8,14 @@ from textual import on
 from textual.app import ComposeResult
 from textual.widgets import Input
 
+from stomion.errors import UsageError
 from stomion.tui.keymap import bindings
 from stomion.tui.pages import grouped
 from stomion.tui.pages import tunnels as page
 from stomion.tui.screens.base import Page
 from stomion.tui.spans import Line
 from stomion.tui.widgets.lines import Lines
+from stomion.views.chosen import FIELDS, fits
 from stomion.views.seam import seam_of
 from stomion.vocabulary.times import clock_text
 
@@ -51,7 +53,7 @@ class TunnelsScreen(Page):
         yield Lines(id="list")
         yield Lines(id="foot", cursor=False)
         yield Input(
-            placeholder=f"words of a name or a sentence; {grouped.FIELDS}; Enter keeps, Escape clears",
+            placeholder=f"words of a name or a sentence; {FIELDS}; Enter keeps, Escape clears",
             id="filter",
             classes="hidden-input",
         )
@@ -86,7 +88,7 @@ class TunnelsScreen(Page):
             self._empty(["Reading the evidence …", self._progress()])
             return
         order = list(self.stomion.order)
-        self._shown = [d for d in order if grouped.fits(d, self._words, self.stomion.changed)]
+        self._shown = [d for d in order if fits(d, self._words, self.stomion.changed)]
         rows = self._rows = grouped.rows_of(self._shown, self._order)
         names = max((len(e.title) for d in order for e in d.picture.ends), default=8)
         shown = self._shown
@@ -225,6 +227,20 @@ class TunnelsScreen(Page):
         rows = self._rows
         if rows and self.stomion.current not in rows:
             self.query_one("#list", Lines).go(0)
+
+    def action_list(self) -> None:
+        """Write the tunnels that are shown as rows of a table, in their order."""
+        from stomion.jobs.rows import write_beside
+
+        examined = self.stomion.examined
+        if examined is None:
+            self.notify("The case is still being read.")
+            return
+        try:
+            where = write_beside(examined.evidence.root, self._shown)
+            self.notify(f"Written: {where} ({len(self._shown):,} tunnels)", markup=False)
+        except UsageError as error:
+            self.notify(str(error), severity="error", markup=False)
 
     def action_filter(self) -> None:
         box = self.query_one(Input)
