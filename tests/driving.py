@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from textual.pilot import Pilot
 
 from stomion.tui.app import StomionApp
@@ -21,3 +23,12 @@ async def ready(pilot: Pilot[None]) -> None:
         if pilot.app.examined is not None:  # type: ignore[attr-defined]
             break
     await pilot.pause()
+
+
+async def until(pilot: Pilot[None], holds: Callable[[], bool]) -> None:
+    """Until something holds, ten seconds at most."""
+    for _ in range(500):
+        if holds():
+            break
+        await pilot.pause(0.02)
+    assert holds(), text_of(pilot.app)  # type: ignore[arg-type]

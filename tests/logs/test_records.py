@@ -102,11 +102,36 @@ def test_logs_of_single_lines_stay_so(text: str) -> None:
         ("04MAY2026 09:14:10 X", 1777886050),
         ("2026/124 09:14:10 UTC", 1777886050),
         ("2026/400 09:14:10", None),
+        ("2026-124T09:14:10 X", 1777886050),
+        ("260504.091410.000000 {7} X", 1777886050),
+        ("260504-091410 X", 1777886050),
+        ("269904-091410 X", None),
+        ("04/05/26 09:14:10 X", 1777886050),
+        ("26-05-04 09:14:10 X", 1777886050),
+        ("04.05.26 09:14:10 X", 1777886050),
+        ("192.0.2.26 09:14:10 X", None),
+        ("May04 09:14:10 X", 1777886050),
+        ("04 May 09:14:10 X", 1777886050),
+        ("Mon 04 May 26 09:14:10 X", 1777886050),
+        ("04MAY2026 091410Z X", 1777886050),
+        ("040914Z MAY 26 X", 1777886040),
+        ("2026-05-04 09h14m10 X", 1777886050),
+        ("2026-05-04T11:14:10+02 X", 1777886050),
+        ("2026-05-04 09:14:10 -10.0.0.1 X", 1777886050),
     ],
 )
 def test_times_with_two_digits_of_a_year_and_days_of_a_year(line: str, at: float | None) -> None:
     stamp = find_stamp(line, year=2026)
     assert (stamp.at if stamp is not None and "day" not in stamp.assumed else None) == at
+
+
+@pytest.mark.parametrize(
+    ("line", "up"), [("0d03:12:33.5 X", 11553.5), ("up 3d 04:12:33 X", 274353), ("[2 days, 00:00:01] X", 172801)]
+)
+def test_days_since_the_start(line: str, up: float) -> None:
+    stamp = find_stamp(line, year=2026)
+    assert stamp is not None
+    assert (stamp.at, stamp.assumed) == (up, ("epoch",))
 
 
 @given(st.lists(st.text(alphabet=st.sampled_from("0123.; VERDICT_refused\t="), max_size=30), max_size=20))

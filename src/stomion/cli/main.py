@@ -34,6 +34,7 @@ _COMMANDS = {
     "handover": ("stomion.cli.handover", "What one end must set, for its engineer."),
     "keymark": ("stomion.cli.keymark", "Fingerprint of a pre-shared key, to compare without revealing the key."),
     "mtu": ("stomion.cli.mtu", "ESP's overhead, the largest packet that fits a path, and its TCP segment."),
+    "phrases": ("stomion.cli.phrases", "Wordings of a log that are not understood, and phrasebooks that teach them."),
     "sheet": ("stomion.cli.sheet", "Write a site sheet from little, or look one over."),
     "test": ("stomion.cli.test", "Run the tests that a case expects, from the vantages it declares."),
     "open": ("stomion.cli.open", "Open a case full screen (the word may be left out)."),

@@ -16,6 +16,8 @@ from stomion.logs.blocks import LOOKED_AT, joined, shape_of
 from stomion.logs.lexicon import RELEVANT
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
+from stomion.logs.threads import BEGINNING, is_of_threads
+from stomion.logs.threads import LOOKED_AT as THREADS
 from stomion.vocabulary.clean import MAX_LINE, decode_line
 
 
@@ -70,7 +72,7 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
                     log.looked_at += 1
                     yield found
 
-        shape = _shape(item)
+        shape, threaded = _shape(item)
         records = joined(_every_line(item, reading), shape) if shape else None
         year, phrases = reading.years.year_for(item.path), (*evidence.phrases, *shipped())
         own = evidence.addresses.get(item.site or "", set())
@@ -82,6 +84,7 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
                 year=year,
                 phrases=phrases,
                 own=own,
+                threaded=threaded,
             )
         )
     log.lines = max(log.lines, scan.lines)
@@ -99,14 +102,15 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
 _COUNTED = re.compile(rb"\d{1,9}\.\d{1,4}\s")
 
 
-def _shape(item: Item) -> str:
-    """How the records of a log lie in its lines."""
+def _shape(item: Item) -> tuple[str, bool]:
+    """How the records of a log lie in its lines, and whether several threads write them in turn."""
     with open_input(item.path) as stream:
         head = stream.read(HEAD)
     lines = head.split(b"\n")[:LOOKED_AT]
     begun = sum(line[:1] in (b" ", b"\t") or _COUNTED.match(line) is not None for line in lines)
     # Most logs are of single lines, which is seen without taking them apart.
-    return shape_of([decode_line(line)[0] for line in lines]) if 5 * begun > len(lines) else ""
+    shape = shape_of([decode_line(line)[0] for line in lines]) if 5 * begun > len(lines) else ""
+    return shape, not shape and is_of_threads(decode_line(line[:BEGINNING])[0] for line in lines[:THREADS])
 
 
 def _every_line(item: Item, reading: Reading) -> Iterator[tuple[int, str]]:

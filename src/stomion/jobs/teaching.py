@@ -8,11 +8,12 @@ from stomion.errors import UsageError
 from stomion.ingest.folder import PHRASEBOOK
 from stomion.ingest.textfile import TextFile
 from stomion.jobs.beside import beside
-from stomion.logs.phrasebook import Phrase, phrase, read_phrasebook, suggested, written
+from stomion.logs.phrasebook import Phrase, phrase, read_phrasebook, written
+from stomion.logs.templates import template_of
 from stomion.model.event import What
 from stomion.writing import alone, write_inside
 
-__all__ = ["count_matches", "events_to_choose", "phrase", "save_phrase", "suggested"]
+__all__ = ["count_matches", "events_to_choose", "phrase", "save_phrase", "template_of"]
 
 COUNTED_LINES = 200_000
 """Lines looked through to count matches while one types."""
@@ -30,6 +31,15 @@ def count_matches(text: TextFile, item: Phrase) -> int:
 
 def save_phrase(root: str, item: Phrase) -> Path:
     """Add a phrase to the case's own phrasebook, in its folder for derived things. Raises UsageError where that fails."""
+    return _rewrite(root, item, [item])
+
+
+def forget_phrase(root: str, item: Phrase) -> Path:
+    """Take a phrase out of the case's own phrasebook. Raises UsageError where that fails."""
+    return _rewrite(root, item, [])
+
+
+def _rewrite(root: str, item: Phrase, instead: list[Phrase]) -> Path:
     path = beside(root) / PHRASEBOOK
     with alone(Path(root), path):
         try:
@@ -38,7 +48,7 @@ def save_phrase(root: str, item: Phrase) -> Path:
             raise UsageError(f"{path}: what is there can't be read; nothing was saved") from error
         if troubles:
             raise UsageError(f"{path}: {troubles[0]}; nothing was saved")
-        book = written([*(p for p in known if p.text != item.text), item])
+        book = written([*(p for p in known if p.text != item.text), *instead])
         # What is written is read back before it takes the old one's place.
         if read_phrasebook(book)[1]:
             raise UsageError(f"{path}: this wording can't be kept; nothing was saved")

@@ -19,7 +19,6 @@ from dataclasses import dataclass, field
 from msgspec.structs import replace
 
 from stomion.errors import Malformed
-from stomion.logs.timestamps import find_stamp
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import range_to_prefixes
@@ -204,23 +203,3 @@ def _ranges(text: str | None) -> tuple[str, ...]:
         return tuple(found)
     pair = re.findall(r"\d{1,3}(?:\.\d{1,3}){3}", text)
     return tuple(p for low, high in zip(pair[::2], pair[1::2], strict=False) for p in range_to_prefixes(low, high))
-
-
-_MADE_GAPS = (
-    (re.compile(r"(?<![\w.:])\d{1,3}(?:\.\d{1,3}){3}/\d{1,2}"), "any"),
-    (re.compile(r"(?<![\w.:])\d{1,3}(?:\.\d{1,3}){3}(?!\d)"), "peer"),
-    (re.compile(r"(?<=[\w\]]:)\d{2,5}(?!\d)|(?<=port )\d{2,5}(?!\d)"), "port"),
-    (re.compile(r"(?<![\w.])(?:0x)?(?=[0-9a-f]*\d)[0-9a-f]{8,16}(?![\w.])", re.IGNORECASE), "word"),
-    (re.compile(r"(?<![\w.{])(?:[\w-]{1,64}\.){1,4}[a-z]{2,12}(?![\w.}])", re.IGNORECASE), "word"),
-    (re.compile(r"(?<![\w.{])\d{1,12}(?![\w.}])"), "number"),
-)
-
-
-def suggested(line: str) -> str:
-    """A line without its time, its addresses, numbers and names made gaps: what to start teaching from."""
-    stamp = find_stamp(line, year=2000)
-    rest = stamp.after(line) if stamp else line
-    text = rest.strip().replace("{", "(").replace("}", ")")
-    for shape, name in _MADE_GAPS:
-        text = shape.sub("{" + name + "}", text)
-    return text[:MAX_TEXT]

@@ -15,6 +15,7 @@ from stomion.logs import lexicon as lex
 from stomion.logs.classify import REFUSALS
 from stomion.logs.framing import unframe
 from stomion.logs.phrasebook import Phrase, as_taught, taught
+from stomion.logs.threads import tag_of
 from stomion.logs.timestamps import find_stamp
 from stomion.logs.understand import understand
 from stomion.logs.verdict import is_refusal, verdict_of
@@ -42,6 +43,8 @@ class LogState:
     phrases: Sequence[Phrase] = ()
     own: AbstractSet[str] = frozenset()
     """Addresses that are known to be the writer's."""
+    threaded: bool = False
+    peer_of_thread: dict[str, str] = field(default_factory=dict)
 
 
 def read_log(
@@ -52,12 +55,14 @@ def read_log(
     year: int,
     phrases: Sequence[Phrase] = (),
     own: AbstractSet[str] = frozenset(),
+    threaded: bool = False,
 ) -> Iterator[Event]:
     """Events of a log in its own order. `lines` are (number, cleaned text); `year` stands in where none is written.
 
     What `phrases` were taught comes before the general vocabulary. `own` are the writer's addresses, as far as other evidence tells them.
+    In a `threaded` log (logs.threads) what names no peer is about the one that its thread named last.
     """
-    state = LogState(year, phrases=phrases, own=own)
+    state = LogState(year, phrases=phrases, own=own, threaded=threaded)
     for number, line in lines:
         if phrases or lex.RELEVANT.search(line.lower()):
             event = understand_line(line, Provenance(file, site, line=number), state)
@@ -79,6 +84,7 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
         _note_owner(frame.owner, rest, state)
     known = taught(line, state.phrases) if state.phrases else None
     event = understand(rest, where)
+    thread = _note_thread(rest, state) if state.threaded else None
     if known is not None:
         event = as_taught(*known, line, where, event)
     if event is None:
@@ -87,7 +93,20 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
         event = _turned(event, rest, state.own)
     if frame.owner:
         event = replace(event, conn=frame.owner)
+    if thread is not None and event.peer is None and not event.sa and not event.conn:
+        event = replace(event, peer=thread)
     return _tied(replace(event, at=at, assumed=assumed, text=frame.text if frame.at is not None else line), state)
+
+
+def _note_thread(text: str, state: LogState) -> str | None:
+    """The peer that the thread of this line is at; a line that names one address tells it for those that follow."""
+    tag = tag_of(text)
+    if not tag:
+        return None
+    found = {address for address, _ in read_addresses(text).endpoints} - set(state.own)
+    if len(found) == 1:
+        state.peer_of_thread[tag] = found.pop()
+    return state.peer_of_thread.get(tag)
 
 
 def _note_owner(owner: str, text: str, state: LogState) -> None:
@@ -157,6 +176,20 @@ def _take_time(line: str, state: LogState) -> tuple[str, float | None, tuple[str
             return line, None, ()
         state.day = day
     return stamp.after(line), stamp.at, stamp.assumed
+
+
+def times_of(lines: Iterable[tuple[int, str]], near: float) -> dict[int, float]:
+    """The moments of numbered lines, in seconds since 1970 UTC, as their log is read; `near` is a moment of the same time, which tells the
+    year where none is written. Lines without a time are left out."""
+    day = _day_of(near // 86_400)
+    state = LogState(day[0] if day is not None else 1970)
+    out: dict[int, float] = {}
+    for number, line in lines:
+        frame = unframe(line)
+        at = frame.at if frame.at is not None else _take_time(line if frame.flat else frame.text, state)[1]
+        if at is not None:
+            out[number] = at
+    return out
 
 
 @lru_cache(64)

@@ -10,7 +10,7 @@ from functools import lru_cache
 MONTHS = {
     m: i for i, m in enumerate(["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"], 1)
 }
-_CLOCK = r"(?P<h>\d{1,2}):(?P<mi>\d{2}):(?P<s>\d{2})(?:[.,](?P<f>\d{1,9}))?"
+_CLOCK = r"(?P<h>\d{1,2})[:h](?P<mi>\d{2})[:m](?P<s>\d{2})(?:[.,](?P<f>\d{1,9}))?"
 ABBREVIATED = {
     "WET": 0, "WEST": 60, "CET": 60, "CEST": 120, "EET": 120, "EEST": 180, "MSK": 180, "SAST": 120, "JST": 540, "KST": 540, "AWST": 480,
     "ACST": 570, "AEST": 600, "AEDT": 660, "NZST": 720, "NZDT": 780, "EST": -300, "EDT": -240, "CDT": -300, "MDT": -360, "PST": -480,
@@ -18,22 +18,27 @@ ABBREVIATED = {
 }  # fmt: skip
 """Abbreviations of zones that have one meaning, in minutes east of UTC. Those with several (BST, CST, IST, MST, AST) stay a guess."""
 _NAMES = rf"(?-i:(?:{'|'.join(ABBREVIATED)})\b|[A-Z][a-z]{{2,9}}/[A-Z][A-Za-z_]{{2,20}}(?:/[A-Z][A-Za-z_]{{2,20}})?)"
-_ZONE = rf"(?:\s*(?P<z>Z|UTC|GMT|[+-]\d{{2}}:?\d{{2}}|{_NAMES}))?"
+_ZONE = rf"(?:\s*(?P<z>Z|UTC|GMT|[+-]\d{{2}}:?\d{{2}}|(?<=\d)[+-]\d{{2}}(?![\d:.])|{_NAMES}))?"
 _MON = r"(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]{0,12}\.?"
 _DAY = r"(?P<d>\d{1,2})(?:st|nd|rd|th)?"
 
 _SHAPES = [
     rf"(?P<y>\d{{4}})[-/.](?P<mo>\d{{1,2}})[-/.]{_DAY}[T _,-]+{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"date=\"?(?P<y>\d{{4}})-(?P<mo>\d{{2}})-{_DAY}\"?[ ,;|]+time=\"?{_CLOCK}{_ZONE}",
+    rf"(?<![\w.:])(?P<y>[2-3]\d)(?P<mo>0[1-9]|1[0-2])(?P<d>0[1-9]|[12]\d|3[01])[T ._-](?P<h>[01]\d|2[0-3]):?(?P<mi>[0-5]\d):?(?P<s>[0-5]\d)(?:[.,](?P<f>\d{{1,9}}))?(?![\w:]){_ZONE}",
     rf"(?P<y>\d{{4}})(?P<mo>\d{{2}})(?P<d>\d{{2}})[T _-]?(?P<h>\d{{2}}):?(?P<mi>\d{{2}}):?(?P<s>\d{{2}})(?:[.,](?P<f>\d+))?{_ZONE}",
-    rf"{_DAY}[ /.-]{_MON}[ /.,-]+(?P<y>\d{{4}})[ ,:T]+(?:at )?{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
-    rf"(?<!\w)(?P<d>\d{{2}})(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)(?P<y>\d{{2}}(?:\d{{2}})?)[ T:,-]+{_CLOCK}{_ZONE}",
-    rf"(?<![\d/])(?P<y>\d{{4}})/(?P<yd>\d{{3}})[ T:,-]+{_CLOCK}{_ZONE}",
+    rf"{_DAY}[ /.-]{_MON}[ /.,-]+(?P<y>\d{{4}}|\d{{2}}(?=[ ,T]))[ ,:T]+(?:at )?{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"(?<!\w)(?P<d>\d{{2}})(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)(?P<y>\d{{2}}(?:\d{{2}})?)[ T:,-]+(?P<h>\d{{1,2}}):?(?P<mi>\d{{2}}):?(?P<s>\d{{2}})(?:[.,](?P<f>\d{{1,9}}))?{_ZONE}",
+    r"(?<!\w)(?P<d>\d{2})(?P<h>\d{2})(?P<mi>\d{2})(?P<z>Z) ?(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec) ?(?P<y>\d{2}(?:\d{2})?)\b",
+    rf"(?<![\d/.-])(?P<a>\d{{2}})(?P<sep>[-/.])(?P<b>\d{{2}})(?P=sep)(?P<c>\d{{2}})[ T,_-]+{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"(?<![\d/])(?P<y>\d{{4}})[/.-](?P<yd>\d{{3}})[ T:,-]+{_CLOCK}{_ZONE}",
     rf"{_MON} +{_DAY},? (?P<y>\d{{4}}),? {_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
-    rf"{_MON} +{_DAY},? +{_CLOCK}(?: (?P<z>UTC|GMT|Z|{_NAMES}))?(?: (?P<y>\d{{4}})\b)?",
+    rf"{_MON} *{_DAY},? +{_CLOCK}(?: (?P<z>UTC|GMT|Z|{_NAMES}))?(?: (?P<y>\d{{4}})\b)?",
     rf"{_DAY}[./-](?P<mo>\d{{1,2}})[./-](?P<y>\d{{4}})[ ,T]+{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"{_CLOCK}{_ZONE},? +{_DAY}[ ./-](?:{_MON}|(?P<mo>\d{{1,2}}))[ ./-](?P<y>\d{{4}})",
     r"(?<![\w.:])(?P<epoch>1[4-9]\d{8}|20\d{8})(?:[.,](?P<f>\d{1,9})|(?P<ms>\d{3})|(?P<us>\d{6}))?(?![\w.:])",
+    rf"(?<![\d:.]){_DAY}[ /-]{_MON},? {{1,3}}{_CLOCK}{_ZONE}",
+    rf"^\W{{0,3}}(?:up(?:time)?[ =:]{{1,3}})?(?P<ud>\d{{1,5}})(?:d|\.| days?),? ?{_CLOCK}",
     rf"(?<![\d:.]){_CLOCK}{_ZONE}",
     r"^\s*[\[(+]\s*(?P<up>\d{1,9}\.\d{1,9})\s*s?[\])]?",
     r"\b(?:uptime|up|t)[=:]\s*\"?(?P<up>\d{1,9}(?:\.\d{1,9})?)",
@@ -85,6 +90,11 @@ def _to_stamp(match: re.Match[str], year: int, day: tuple[int, int, int] | None,
         return Stamp(int(g["epoch"] or 0) + fraction, (), index, span)
     if g.get("up"):
         return Stamp(float(g["up"] or 0), ("epoch",), index, span)
+    if g.get("ud"):
+        hours = 24 * int(g["ud"] or 0) + int(g["h"] or 0)
+        return Stamp(3_600 * hours + 60 * int(g["mi"] or 0) + int(g.get("s") or 0) + fraction, ("epoch",), index, span)
+    if g.get("a"):
+        g |= _year_last_or_first(g["a"] or "", g["b"] or "", g["c"] or "", year)
     assumed = []
     if g.get("yd"):
         return _day_of_year(g, fraction, index, span)
@@ -106,8 +116,14 @@ def _to_stamp(match: re.Match[str], year: int, day: tuple[int, int, int] | None,
     zone, known = _zone(g.get("z"))
     if not known:
         assumed.append("zone")
-    at = _seconds(year, month, date, hour, int(g["mi"] or 0), min(int(g["s"] or 0), 59), zone)
+    at = _seconds(year, month, date, hour, int(g["mi"] or 0), min(int(g.get("s") or 0), 59), zone)
     return None if at is None else Stamp(at + fraction, tuple(assumed), index, span)
+
+
+def _year_last_or_first(a: str, b: str, c: str, year: int) -> dict[str, str | None]:
+    """`17/10/26` or `26-10-17`: the first number is the year where it is near that of the other evidence and the last one is not."""
+    near = [abs(int(number) - year % 100) <= 1 for number in (a, c)]
+    return {"y": a, "mo": b, "d": c} if near == [True, False] else {"y": c, "mo": b, "d": a}
 
 
 @lru_cache(4_096)
@@ -124,7 +140,7 @@ def _day_of_year(g: dict[str, str | None], fraction: float, index: int, span: tu
     zone, known = _zone(g.get("z"))
     try:
         first = datetime(
-            int(g["y"] or 0), 1, 1, int(g["h"] or 0), int(g["mi"] or 0), min(int(g["s"] or 0), 59), tzinfo=zone
+            int(g["y"] or 0), 1, 1, int(g["h"] or 0), int(g["mi"] or 0), min(int(g.get("s") or 0), 59), tzinfo=zone
         )
         moment = first + timedelta(days=int(g["yd"] or 0) - 1)
     except (ValueError, OverflowError):
@@ -145,7 +161,7 @@ def _zone(text: str | None) -> tuple[tzinfo, bool]:
     if "/" in text:
         return _named_zone(text)
     digits = text[1:].replace(":", "")
-    offset = timedelta(hours=int(digits[:2]), minutes=int(digits[2:4]))
+    offset = timedelta(hours=int(digits[:2]), minutes=int(digits[2:4] or 0))
     if offset >= timedelta(hours=24):
         return UTC, False
     return timezone(offset if text[0] == "+" else -offset), True

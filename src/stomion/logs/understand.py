@@ -31,7 +31,9 @@ _SAID_NAME = re.compile(
     re.IGNORECASE,
 )
 _NOT_A_NAME = re.compile(
-    r"^(?:refused|reset|closed|lost|timed|error|uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with|configured|known|defined|exists|expects?|permitted|allowed|here|carr(?:y|ies)|works?|passes|protects?|joins?|encapsulation|read|loaded|waits?|provisioned|registered|named|leads)$",
+    r"^(?:refused|reset|closed|lost|timed|error|uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with|configured|known|defined|exists|expects?|permitted|allowed|here|carr(?:y|ies)|works?|passes|protects?|joins?|encapsulation|read|loaded|waits?|provisioned|registered|named|leads|in|by|via|through|into|onto|over|under|after|before|because|since|until|while"
+    r"|when|if|that|which|who|its|our|their|your|or|but|so|then|now|still|already|again|be|been|being|were|do|does|did|must|may|can|should"
+    r"|would|went|goes|comes|came|gets?|got|sets?|settings?|name|number|type|group|peer|remote|local|count|table|list|event|monitor|as|it)$",
     re.IGNORECASE,
 )
 _QUOTED_ID = re.compile(r"'[^']{1,128}'")

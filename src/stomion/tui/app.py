@@ -25,8 +25,10 @@ from stomion.vocabulary.clean import clean
 if TYPE_CHECKING:
     from stomion.diagnosis.runner import Diagnosis
     from stomion.jobs.examine import Examined
+    from stomion.logs.phrasebook import Phrase
     from stomion.tui.screens.evidence import EvidenceScreen
     from stomion.tui.screens.negotiation import NegotiationScreen
+    from stomion.tui.screens.wordings import WordingsScreen
 
 
 # Only the first screen is loaded before the first paint: the others bring the rules, the readers and the walk with them.
@@ -78,6 +80,12 @@ def _sites() -> Page:
     return SitesScreen()
 
 
+def _wordings() -> WordingsScreen:
+    from stomion.tui.screens.wordings import WordingsScreen
+
+    return WordingsScreen()
+
+
 def _evidence() -> EvidenceScreen:
     from stomion.tui.screens.evidence import EvidenceScreen
 
@@ -102,6 +110,7 @@ _MAKE: dict[str, Callable[[], Page]] = {
     "evidence": _evidence,
     "read": _what_was_read,
     "sites": _sites,
+    "wordings": _wordings,
 }
 """Every screen by its place; each is made when it is shown first."""
 OF_A_TUNNEL = ("tunnel", "negotiation", "compare", "path", "counters", "traffic", "failover")
@@ -140,6 +149,8 @@ class StomionApp(ReadingApp):
         self.order: tuple[Diagnosis, ...] = ()
         self.current: Diagnosis | None = None
         self.finding = 0
+        self.taught: list[Phrase] = []
+        """What was taught in this session, to be taken back."""
 
     def on_mount(self) -> None:
         self._pages: dict[str, Page] = {}
@@ -208,7 +219,7 @@ class StomionApp(ReadingApp):
         if place in OF_A_TUNNEL and self.current is not None:
             picture = self.current.picture
             line += [("  ›  ", "faint"), (f"{picture.left.title} – {picture.right.title}", "!strong")]
-        if place in (*OF_A_TUNNEL[1:], "evidence", "read", "sites"):
+        if place in (*OF_A_TUNNEL[1:], "evidence", "read", "sites", "wordings"):
             line += [("  ›  ", "faint"), (place, "strong")]
         return line
 
@@ -302,6 +313,18 @@ class StomionApp(ReadingApp):
         self.show("evidence")
         evidence = cast("EvidenceScreen", self._page("evidence"))
         self.call_after_refresh(evidence.open, place.file, place.line or 1)
+
+    def show_wordings(self, file: str) -> None:
+        """A source by its wordings."""
+        screen = cast("WordingsScreen", self._page("wordings"))
+        self.show("wordings")
+        self.call_after_refresh(screen.open, file)
+
+    def open_lines(self, file: str, numbers: list[int]) -> None:
+        """Some lines of a source alone."""
+        evidence = cast("EvidenceScreen", self._page("evidence"))
+        self.show("evidence")
+        self.call_after_refresh(evidence.open_lines, file, numbers)
 
     def _go_to(self, screen: NegotiationScreen, place: Provenance) -> None:
         if not screen.go_to(place):

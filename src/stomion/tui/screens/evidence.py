@@ -16,15 +16,12 @@ from stomion.errors import UsageError
 from stomion.ingest.textfile import TextFile
 from stomion.jobs.examine import Examined
 from stomion.jobs.places import events_by_line, first_failure, lines_about, open_text, telling_line, text_sources
-from stomion.jobs.teaching import save_phrase
 from stomion.jobs.together import Moment, together, with_words
-from stomion.logs.phrasebook import Phrase
 from stomion.model.event import Event
 from stomion.tui.keymap import bindings
 from stomion.tui.pages import evidence as page
-from stomion.tui.screens.base import Page
-from stomion.tui.screens.teach import TeachScreen
 from stomion.tui.spans import Line
+from stomion.tui.teaching import TeachingPage
 from stomion.tui.widgets.lines import Lines
 
 FOLLOW_EVERY_S = 0.5
@@ -33,7 +30,7 @@ QUICK_S = 1.5
 VIEWS = ("source", "merged", "facing")
 
 
-class EvidenceScreen(Page):
+class EvidenceScreen(TeachingPage):
     place = "evidence"
     BINDINGS = bindings("evidence")
     CSS = """
@@ -58,6 +55,8 @@ class EvidenceScreen(Page):
         self._of = ""
         """The tunnel whose evidence was opened last."""
         self._folded = False
+        self._only: list[int] = []
+        """Lines to be shown alone, once their source is there."""
 
     def content(self) -> ComposeResult:
         yield Lines(id="text")
@@ -128,6 +127,7 @@ class EvidenceScreen(Page):
             self._text, self._events, self._trouble = text, events, trouble
             self._events_from = self.stomion.examined
             self.refresh_page()
+            self._narrow()
 
     def _fill_together(self) -> None:
         """Both ends of the tunnel in one timeline, in one column or on facing pages."""
@@ -275,20 +275,28 @@ class EvidenceScreen(Page):
         if text is None or not text.line(self._wanted).strip():
             self.notify("There is no line to teach here.")
             return
-        self.app.push_screen(TeachScreen(text.line(self._wanted), text), self._taught)
+        self.teach(text.line(self._wanted), text)
 
-    def _taught(self, item: Phrase | None) -> None:
-        examined = self.stomion.examined
-        if item is None or examined is None:
+    def action_wordings(self) -> None:
+        """The lines of this source by their wordings."""
+        if self._text is None:
+            self.notify("There is no source to sort by its wordings.")
             return
-        try:
-            path = save_phrase(examined.evidence.root, item)
-        except UsageError as error:
-            self.notify(str(error), severity="error", markup=False)
-            return
-        self.notify(f"Saved to {path}; the case is read again.", markup=False)
-        self._text, self._stale, self._read_from = None, True, examined
-        self.stomion.action_reload()
+        self.stomion.show_wordings(self._file)
+
+    def open_lines(self, file: str, numbers: list[int]) -> None:
+        """Show these lines of a source alone; Escape shows all of it."""
+        self.open(file, numbers[0])
+        self._only = numbers
+        self._narrow()
+
+    def _narrow(self) -> None:
+        if self._only and self._text is not None:
+            self._found, self._only = array("L", self._only), []
+            self.refresh_page()
+
+    def taught_anew(self) -> None:
+        self._text, self._stale, self._read_from = None, True, self.stomion.examined
 
     def action_source(self, step: int) -> None:
         examined = self.stomion.examined

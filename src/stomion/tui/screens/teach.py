@@ -11,7 +11,8 @@ from textual.widgets import Input, Label, Select
 
 from stomion.errors import Malformed
 from stomion.ingest.textfile import TextFile
-from stomion.jobs.teaching import count_matches, events_to_choose, phrase, suggested
+from stomion.jobs.teaching import count_matches, events_to_choose, phrase, template_of
+from stomion.logs.learning import Learned
 from stomion.logs.phrasebook import GAPS, Phrase
 
 
@@ -30,21 +31,27 @@ class TeachScreen(ModalScreen[Phrase | None]):
     #state.wrong { color: $error; }
     """
 
-    def __init__(self, line: str, source: TextFile) -> None:
+    def __init__(self, line: str, source: TextFile, text: str = "", learned: Learned | None = None) -> None:
         super().__init__()
-        self._line, self._source = line, source
+        self._learned = learned
+        self._line, self._source, self._text = line, source, text or template_of(line)
         self._phrase: Phrase | None = None
 
     def compose(self) -> ComposeResult:
         with Vertical(id="box"):
             yield Label("Teach this line", markup=False)
             yield Label(self._line[:400], markup=False)
-            yield Input(suggested(self._line), id="text")
+            yield Input(self._text, id="text")
             yield Label("Gaps: " + " ".join("{" + name + "}" for name in GAPS), markup=False)
-            yield Select([(name, name) for name in events_to_choose()], prompt="what it says", id="says")
+            yield Select(
+                [(name, name) for name in events_to_choose()],
+                prompt="what it says",
+                id="says",
+                value=self._learned.what.value if self._learned is not None else Select.NULL,
+            )
             yield Select(
                 [("this gateway's own deed", "own"), ("what the peer decided", "far")],
-                value="own",
+                value="far" if self._learned is not None and self._learned.far else "own",
                 allow_blank=False,
                 id="by",
             )
@@ -52,7 +59,10 @@ class TeachScreen(ModalScreen[Phrase | None]):
             yield Label("ctrl+s saves it to the case's phrasebook, esc leaves all as it is", markup=False)
 
     def on_mount(self) -> None:
-        self.query_one("#text", Input).focus()
+        # Most wordings are right as they stand: what is left to say is what they mean, which is found by typing its first letters.
+        says = self.query_one("#says", Select)
+        says.focus()
+        says.expanded = self._learned is None
         self._judge()
 
     @on(Input.Changed)

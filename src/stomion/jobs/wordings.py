@@ -1,0 +1,36 @@
+"""The wordings of one source of a case, and what was understood of each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from stomion.jobs.examine import Examined
+from stomion.jobs.places import events_by_line, open_text
+from stomion.logs.templates import Templates, templates_of
+
+SHORT = 2
+"""Letters of a name that may be any word."""
+
+
+def wordings_of(examined: Examined, file: str, check: Callable[[], None] = lambda: None) -> Templates:
+    """Sort a text source by its wordings. Raises UsageError where it can't be opened, and what `check` raises."""
+    text = open_text(examined, file)
+    evidence = examined.evidence
+    site = next((log.site for log in evidence.logs if log.file == file), None)
+    own = evidence.addresses.get(site or "", set())
+    peers = set().union(*(found for other, found in evidence.addresses.items() if other != site))
+    return templates_of(
+        ((number, text.line(number)) for number in range(1, len(text) + 1)),
+        events_by_line(examined, file),
+        peers=peers - own,
+        own=own,
+        names=frozenset(_names(examined)),
+        check=check,
+    )
+
+
+def _names(examined: Examined) -> set[str]:
+    """What tunnels are called, in the sheets and in the logs."""
+    names = {d.picture.name for d in examined.tunnels}
+    names.update(e.conn for log in examined.evidence.logs for e in log.events if e.conn)
+    return {name.lower() for name in names if len(name) > SHORT and not name.isdecimal()}
