@@ -172,7 +172,7 @@ def test_which_of_two_identities_was_expected(case: Case, line: str, says: str) 
         "quayhead/ike.log": _log([ASK, TOLD_AUTH]),
         "marram/gateway.log": _log([ASKED, f"t3 ike {line}, from {A}"]),
     }
-    (tunnel,) = case(dict(files)).tunnels
+    (tunnel,) = case({**files}).tunnels
     assert tunnel.first_fault is not None and tunnel.first_fault.summary.startswith(says)
 
 
@@ -221,6 +221,25 @@ def test_what_is_lost_after_the_first_exchange(case: Case, port: int, size: int,
         far = [samples.ethernet(samples.udp4(A, B, ask, ttl=58)), samples.ethernet(samples.udp4(B, A, answer))]
         files["marram/wan"] = samples.pcap(far)
     (tunnel,) = case(files).tunnels
+    assert [f.code for f in tunnel.findings] == codes
+
+
+ASKS = """\
+2026-05-04T09:14:00Z zorp {03} call to 198.51.100.34:500, IKE version 2
+2026-05-04T09:14:01Z zorp {03} sock_move(500 -> %s)
+2026-05-04T09:14:02Z zorp {07} lease of 10.96.0.77 renewed
+2026-05-04T09:14:03Z zorp {03} fire(mid 1, shot 1, to 198.51.100.34:4500)
+2026-05-04T09:14:09Z zorp {03} fire(mid 1, shot 2, to 198.51.100.34:4500)
+2026-05-04T09:14:20Z zorp {03} tries exhausted, 198.51.100.34:4500
+"""
+HEARS = "2026-05-04T09:14:00Z unit call from 192.0.2.10 port 500, stage one verdict not reached\n"
+
+
+@pytest.mark.parametrize(("port", "codes"), [(4500, ["nat-traversal-port-lost"]), (500, ["peer-silent"])])
+def test_a_port_that_is_lost_by_two_logs_alone(case: Case, port: int, codes: list[str]) -> None:
+    """Who moves to port 4500 was answered at port 500 before."""
+    files = {"quayhead/ike.log": ASKS % port, "marram/gateway.log": HEARS}
+    (tunnel,) = case({**files}).tunnels
     assert [f.code for f in tunnel.findings] == codes
 
 
@@ -389,7 +408,7 @@ BOTH: dict[str, tuple[dict[str, object], list[str]]] = {
 @pytest.mark.parametrize(("change", "codes"), BOTH.values(), ids=BOTH.keys())
 def test_what_both_sheets_say_alike(case: Case, change: dict[str, object], codes: list[str]) -> None:
     files = {"sites/quayhead.toml": SHEET.format(**LEFT | change), "sites/marram.toml": SHEET.format(**RIGHT | change)}
-    (tunnel,) = case(dict(files)).tunnels
+    (tunnel,) = case({**files}).tunnels
     assert [f.code for f in tunnel.findings] == codes
     assert tunnel.first_fault is None
 
@@ -427,7 +446,7 @@ def test_encapsulation_modes_of_two_sheets(case: Case) -> None:
         "sites/quayhead.toml": SHEET.format(**LEFT | {"encapsulation": "tunnel"}),
         "sites/marram.toml": SHEET.format(**RIGHT | {"encapsulation": "transport"}),
     }
-    (tunnel,) = case(dict(files)).tunnels
+    (tunnel,) = case({**files}).tunnels
     assert [f.code for f in tunnel.findings] == ["encapsulation-mismatch"]
 
 
@@ -439,7 +458,7 @@ def test_a_peer_inside_its_own_selectors(case: Case, wide: str, codes: list[str]
         "sites/quayhead.toml": SHEET.format(**LEFT | {"remote_ts": wide}),
         "sites/marram.toml": SHEET.format(**RIGHT | {"local_ts": wide}),
     }
-    (tunnel,) = case(dict(files)).tunnels
+    (tunnel,) = case({**files}).tunnels
     assert [f.code for f in tunnel.findings] == codes
 
 
@@ -497,7 +516,7 @@ def test_requests_that_arrive_and_are_never_heard(case: Case, logged: bool, code
 @pytest.mark.parametrize(("change", "codes"), DECLARED.values(), ids=DECLARED.keys())
 def test_sheets_alone_tell_before_any_packet_is_sent(case: Case, change: dict[str, object], codes: list[str]) -> None:
     files = {"sites/quayhead.toml": SHEET.format(**LEFT), "sites/marram.toml": SHEET.format(**RIGHT | change)}
-    (tunnel,) = case(dict(files)).tunnels
+    (tunnel,) = case({**files}).tunnels
     assert [f.code for f in tunnel.findings] == codes
     # A range that holds the other one may be narrowed: what both sheets say of it is likely, all else is arithmetic.
     sure = {"likely"} if codes == ["selectors-not-mirrored"] else {"proven"}

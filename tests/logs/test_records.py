@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from stomion.logs.blocks import joined, shape_of
+from stomion.logs.facing import facing_proposals
 from stomion.logs.reader import read_log
 from stomion.logs.timestamps import find_stamp
 from stomion.logs.verdict import verdict_of
@@ -142,3 +143,37 @@ def test_no_line_is_lost_in_a_record(lines: list[str]) -> None:
         assert sum(record.count("\n") + 1 for _, record in records) == sum(bool(line.strip()) for line in lines)
         for _, record in records:
             verdict_of(record.split("\n"))
+
+
+FACING = """\
+== 17 == 2026/127 10:44:15.72 UTC == sfw01 KEY == MINOR == Child set-up released
+      Far end .................... 203.0.113.59
+      Released by ................ near end
+      Ground ..................... no proposal common to both tables
+      Table of far end
+         row   item        method           bits
+         1     cipher      AES-CBC          256
+         1     digest      HMAC-SHA2-256    -
+         1     key group   MODP             2048
+      Table of near end
+         row   item        method           bits
+         1     cipher      AES-CBC          256
+         1     digest      HMAC-SHA2-256    -
+         1     key group   {group}
+"""
+
+
+@pytest.mark.parametrize(
+    ("group", "mine"),
+    [
+        ("not used         -", "AES-CBC-256 · HMAC-SHA2-256-128"),
+        ("MODP             3072", "AES-CBC-256 · HMAC-SHA2-256-128 · group 15"),
+    ],
+)
+def test_two_tables_of_one_record_are_set_against_each_other(group: str, mine: str) -> None:
+    lines = FACING.format(group=group).strip().splitlines()
+    sides = facing_proposals(lines, "ESP")
+    assert sides is not None
+    assert [str(side) for side in sides] == [mine, "AES-CBC-256 · HMAC-SHA2-256-128 · group 14"]
+    assert facing_proposals(lines[:9], "ESP") is None
+    assert facing_proposals([line for line in lines if "Table" not in line], "ESP") is None

@@ -141,7 +141,7 @@ TROUBLE: tuple[Rule, ...] = (
     R(What.REKEY_FAILED, ("rekey", "no"), ("proposal", "selector", "silence")),
     R(What.PEER_LOST, ("peerlost", "silence")),
     R(What.KE_RETRY, ("group", "again"), ("child",)),
-    R(What.RESENT, ("again",), ("ended",)),
+    R(What.RESENT, ("again",), ("ended",), unsaid=" succe"),
     R(What.NO_ANSWER, ("silence",)),
 )
 """Lines in which something is refused, lost or wrong."""

@@ -13,6 +13,7 @@ from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
 from stomion.logs.classify import REFUSALS
+from stomion.logs.facing import facing_proposals
 from stomion.logs.framing import unframe
 from stomion.logs.phrasebook import Phrase, as_taught, taught
 from stomion.logs.threads import tag_of
@@ -138,9 +139,18 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
         event = replace(
             event, what=verdict.what, far=verdict.far, bare=verdict.bare, layer=verdict.layer, notifies=notifies
         )
+    if event.what in _OF_PROPOSALS:
+        sides = facing_proposals(lines, _PROTOCOLS.get(event.layer or "", ""))
+        event = event if sides is None else replace(event, mine=sides[0], theirs=sides[1], offers=(), bare=False)
     if event.peer in state.own:
         event = _turned(event, rest, state.own)
     return _tied(replace(event, at=at, assumed=assumed, text=text), state)
+
+
+_PROTOCOLS = {"child": "ESP", "ike": "IKE"}
+_OF_PROPOSALS = frozenset({
+    What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED, What.CHILD_PROPOSAL_REFUSED, What.PFS_REFUSED,
+})  # fmt: skip
 
 
 def _unsent(line: str) -> bool:

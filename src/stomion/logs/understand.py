@@ -80,7 +80,7 @@ class Said(msgspec.Struct, frozen=True):
 
 _NUMBERS = re.compile(
     r"\d{1,3}(?:\.\d{1,3}){3}(?!\d)|(?<![\w.])(?=[0-9a-f]*\d)[0-9a-f]{8,}(?![\w.])"
-    r"|(?<=[\[|#{<])\d{1,9}(?=[\]}>:])(?<!500)|(?<![\w.])(?!4500\b)\d{3,}(?=[ s])"
+    r"|(?<=[\[|#{<])\d{1,9}(?=[\]}>:])(?<!500)|(?<![\w.])(?!4?500\b)\d{3,}(?=[ s])"
 )
 _AUTH_NOTIFY = re.compile(
     r"auth\w{0,24}[_-]fail|notif|N\(AUTH|AuthenticationFailed|AUTHENTICATION FAILED", re.IGNORECASE

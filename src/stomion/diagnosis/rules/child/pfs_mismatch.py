@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from stomion.diagnosis.offers import child_offers
 from stomion.diagnosis.rules.child.pfs import pfs_groups
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
 from stomion.tunnel import settings
+from stomion.tunnel.picture import End
 
 SPEC = Spec(
     code="pfs-mismatch",
@@ -29,8 +31,11 @@ def judge(context: Context) -> Finding | None:
     if cause is None or groups is None:
         return None
     by, asker = cause.by, context.asker
-    told = all(groups)
-    if told:
+    without = bool(groups[0]) and not groups[1] and bool(child_offers(context).accepted)
+    told = all(groups) or without
+    if without:
+        text = f"{asker.title} offers PFS group {listed(groups[0])}; {by.title} has no PFS."
+    elif told:
         text = f"{asker.title} offers PFS group {listed(groups[0])}; {by.title} takes {listed(groups[1])}."
     else:
         text = f"{by.title} refuses {asker.title}'s proposal for a fresh child: the PFS groups differ."
@@ -44,12 +49,23 @@ def judge(context: Context) -> Finding | None:
         sides=(context.picture.left.site, context.picture.right.site),
         certainty=Certainty.PROVEN if sure else Certainty.LIKELY,
         summary=text,
-        remedies=(
-            Remedy(asker.site, f"use PFS group {listed(groups[1]) or f'of {by.title}'} for the Child SA"),
-            Remedy(by.site, f"or allow PFS group {listed(groups[0]) or f'of {asker.title}'}"),
-        ),
+        remedies=_remedies(asker, by, groups, without),
         evidence=context.evidence(),
         facts={"differs": ["group"], asker.site: list(groups[0]), by.site: list(groups[1])},
+    )
+
+
+def _remedies(
+    asker: End, by: End, groups: tuple[tuple[str, ...], tuple[str, ...]], without: bool
+) -> tuple[Remedy, ...]:
+    if without:
+        return (
+            Remedy(by.site, f"turn PFS on with group {listed(groups[0])}"),
+            Remedy(asker.site, "or turn PFS off for the Child SA, which is weaker"),
+        )
+    return (
+        Remedy(asker.site, f"use PFS group {listed(groups[1]) or f'of {by.title}'} for the Child SA"),
+        Remedy(by.site, f"or allow PFS group {listed(groups[0]) or f'of {asker.title}'}"),
     )
 
 

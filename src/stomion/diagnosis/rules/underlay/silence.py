@@ -67,12 +67,14 @@ def unanswered(context: Context) -> Silence | None:
     if last:
         places.append(last.steps[0].where)
     later = any(e.exchange in ("IKE_AUTH", "QUICK_MODE") for e in asker.story.silence)
-    after = bool(asker.story.ike_agreed) or later or bool(last and last.reach >= Reach.INIT_ANSWERED)
+    # Ports are changed once the other end's first answer told of a translation (RFC 7296 2.23, RFC 3947 4).
+    floated = any(e.what is What.NAT_FLOAT for e in asker.events)
+    after = bool(asker.story.ike_agreed) or later or floated or bool(last and last.reach >= Reach.INIT_ANSWERED)
     closed = any(u.port_closed for u in picture.unreachables) or any(
         e.what is What.PORT_CLOSED for e in asker.story.silence
     )
     arrived = _arrived(last, other)
-    if after and last is None and arrived and not _went_on(other):
+    if after and last is None and (arrived or (floated and other.story.silence)) and not _went_on(other):
         # Its log knows of the first exchange and of nothing after it.
         arrived = False
     return Silence(
@@ -158,7 +160,8 @@ def _asker(picture: Picture) -> End | None:
         story = end.story
         if story.silence and story.initiated:
             return end
-    for end in picture.ends:
+    # Who sends again, or moves to another port, is the one that asks.
+    for end in sorted(picture.ends, key=lambda end: not any(e.what in _ASKING for e in end.events)):
         if end.story.silence and not picture.other(end).story.initiated:
             return end
     last = picture.last
@@ -169,6 +172,9 @@ def _asker(picture: Picture) -> End | None:
     if last.retransmissions or len(picture.negotiations) > 1 or alone:
         return picture.end_at(last.initiator)
     return None
+
+
+_ASKING = frozenset({What.RESENT, What.NAT_FLOAT})
 
 
 def _last_by(picture: Picture, asker: End) -> Negotiation | None:
