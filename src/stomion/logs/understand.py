@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
 from stomion.logs.classify import EXCHANGES, REFUSALS, Exchange, classify, layer_of
+from stomion.logs.contrast import contrast_of
 from stomion.model.event import Event, What
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
@@ -111,6 +112,8 @@ def event_of(line: str) -> Event | None:
     if said is None and (first := _FIRST_SENTENCE.match(line)):
         # What comes after it explains, in words that may deny what the first one says.
         said = _said(first[0])
+    if said is None and (contrasted := contrast_of(line)) is not None:
+        said = Said(contrasted, False, False, lex.ideas_of(lex.plain(line)), (), None, None, None, None)
     if said is None:
         return _listed(line)
     what = said.what

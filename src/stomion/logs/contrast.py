@@ -1,0 +1,61 @@
+"""Lines that set what the peer brought against what the writer holds, in whatever words: two values of one kind that differ tell the refusal."""
+
+from __future__ import annotations
+
+import re
+
+from stomion.logs.lexicon import NOISE, STRONG, plain
+from stomion.model.event import What
+from stomion.vocabulary.addresses import read_addresses
+from stomion.vocabulary.algorithms import find_proposal
+
+_BROUGHT = re.compile(
+    r" (?:wants?|wanted|says?|said|got|gets|sent|sends|offers?|offered|came|comes|has|had|speaks?|talks?|introduced|introduces|brings|brought|shows?|"
+    r"showed|presents?|presented|uses?|proposes?|proposed|from)(?= )"
+)
+_HELD = re.compile(
+    r" (?:want|wants|wanted|expect(?:s|ed)?|due|awaited|demand(?:s|ed)?|requires?|required|should|must|insists?|entry|policy|booked|configured|ours|here|"
+    r"vs|versus|whereas|pinned|told)(?= )"
+)
+_CLAUSE = re.compile(r"[,;] ")
+_BOTH = re.compile(r" both(?= )| either(?= )|(?<! ts) match(?:es|ed)? | equal| agreed| ok(?= )| yes(?= )| accepted")
+_VERSION = re.compile(r" (?:ike ?v?|major (?:version )?|version |generation )([12])(?= )")
+_MODE = re.compile(r" (main|aggressive)(?= )")
+_OF_IDENTITY = re.compile(r" id(?:entity|s)?(?= )| fqdn| introduc\w+| calls? itself| known as| identif\w+")
+_NAME = re.compile(r"(?<![\w./@-])(?:[\w-]+@)?(?:[a-z0-9-]+\.)+[a-z]{2,}(?![\w-])", re.IGNORECASE)
+_OF_RANGES = re.compile(r" tsi?r? | ts match| nets?(?= )| networks?| selectors?| subnets?| domains?")
+_DENIED = re.compile(r" no(?= )| not | vs | versus | outside | differ\w*| mismatch\w*| refus\w*| reject\w*")
+
+
+def contrast_of(line: str) -> What | None:
+    """What is refused by a line whose words say nothing of a refusal; None where it sets nothing against anything."""
+    text = plain(line)
+    held = list(_HELD.finditer(text))
+    brought = _BROUGHT.search(text)
+    if not held or (brought is None and " vs " not in text) or _BOTH.search(text):
+        return None
+    if NOISE.search(text) and not STRONG.search(text):
+        return None
+    if len(set(_VERSION.findall(text))) > 1:
+        return What.VERSION_REFUSED
+    if len(set(_MODE.findall(text))) > 1:
+        return What.MODE_REFUSED
+    if _OF_IDENTITY.search(text) and len(set(_NAME.findall(line))) > 1:
+        return What.IDENTITY_REFUSED
+    if _OF_RANGES.search(text) and _DENIED.search(text) and len(set(read_addresses(line).ranges)) > 1:
+        return What.SELECTORS_REFUSED
+    # The word for what is held stands before its value, or after it in a clause of its own.
+    parts = [(text[: m.start()], text[m.end() :]) for m in held]
+    parts += [
+        (line[: m.start()], line[m.end() :]) for m in _CLAUSE.finditer(line) if _HELD.search(plain(line[m.end() :]))
+    ]
+    return What.PROPOSAL_REFUSED if any(_differ(*part) for part in parts) else None
+
+
+def _differ(first: str, second: str) -> bool:
+    """Do two stretches name algorithms of one kind, and none in common?"""
+    one, other = find_proposal(first, "IKE"), find_proposal(second, "IKE")
+    if one is None or other is None:
+        return False
+    kinds = [k for k in ("encryption", "integrity", "group") if one.values(k) and other.values(k)]
+    return any(not set(one.values(k)) & set(other.values(k)) for k in kinds)
