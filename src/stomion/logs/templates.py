@@ -11,6 +11,7 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
+from itertools import islice
 
 from stomion.logs.framing import unframe
 from stomion.logs.lexicon import NOISE, RELEVANT, STRONG, plain
@@ -18,12 +19,16 @@ from stomion.logs.phrasebook import MAX_GAPS, MAX_TEXT
 from stomion.logs.timestamps import Stamp, find_stamp
 from stomion.model.event import Event
 
-MOST_LINES = 200_000
+MOST_LINES = 100_000
 """Lines of a log that are sorted."""
 MOST_SHAPES = 20_000
 """Wordings before names are found to vary; a line of a further one is counted as left out."""
 MOST_READ = 600
 """Characters of a line that are looked at."""
+MOST_NAMES = 8
+"""Words of a line, from its beginning, that may turn out to be names that vary."""
+MISSES = 40
+"""After so many lines in a row without a time only every 16th is searched for one."""
 _FIELD = re.compile(
     r"(?<![\w.:])(?P<net>\d{1,3}(?:\.\d{1,3}){3}/\d{1,2})(?![\w.])"
     r"|(?P<brace>\{[^{}\s]{0,60}\}|[{}])"
@@ -89,7 +94,7 @@ def templates_of(
     knows. Raises what `check` raises, which is asked now and then."""
     known = Known(peers, own, names)
     shapes: dict[str, list[int]] = {}
-    count = left_out = stamp = 0
+    count = left_out = stamp = misses = 0
     for number, line in lines:
         if not count % 1024:
             check()
@@ -99,14 +104,14 @@ def templates_of(
             left_out += 1
             continue
         count += 1
-        found = find_stamp(line, year=2000, first=stamp)
-        stamp = found.shape if found is not None else stamp
+        found = find_stamp(line, year=2000, first=stamp) if misses < MISSES or not count % 16 else None
+        stamp, misses = (found.shape, 0) if found is not None else (stamp, misses + 1)
         shape = known.shape(_said(line, found))
         if shape in shapes or len(shapes) < MOST_SHAPES:
             shapes.setdefault(shape, []).append(number)
         else:
             left_out += 1
-    merged = _merged(shapes, known.about)
+    merged = _merged(shapes, known.about, check)
     made = [_template(text, sorted(numbers), events, text in known.about) for text, numbers in merged.items()]
     made.sort(key=lambda t: (t.known, -t.weight, -len(t.lines), t.lines[0]))
     return Templates(tuple(made), count + left_out, left_out)
@@ -157,7 +162,8 @@ class Known:
                 return "{own}"
             return "{peer}" if sum(a not in self.own for a in addresses) == 1 else "{word}"
 
-        text = _FIELD.sub(gap, said[:MOST_READ].strip())
+        # What stands behind more gaps than a phrase may have is cut off.
+        text = _FIELD.sub(gap, said[:MOST_READ].strip(), count=MAX_GAPS + 1)
         if self.names:
             text = _WORD.sub(self._named, text)
         text = _cut(text)
@@ -181,15 +187,18 @@ def _cut(text: str) -> str:
     return text
 
 
-def _merged(shapes: dict[str, list[int]], about: set[str]) -> dict[str, list[int]]:
+def _merged(shapes: dict[str, list[int]], about: set[str], check: Callable[[], None]) -> dict[str, list[int]]:
     """Shapes that differ in names alone are one: what looks like a name and stands where another line has another one."""
     for _ in range(2):
         tokens = {shape: shape.split(" ") for shape in shapes}
         beside: dict[tuple[str, ...], set[str]] = defaultdict(set)
-        for words in tokens.values():
+        for number, words in enumerate(tokens.values()):
+            if not number % 256:
+                check()
             for at in _names_in(words):
                 beside[(*words[:at], "\0", *words[at + 1 :])].add(words[at])
         merged: dict[str, list[int]] = {}
+        check()
         for shape, numbers in shapes.items():
             words = list(tokens[shape])
             whole = tuple(words)
@@ -208,7 +217,7 @@ def _merged(shapes: dict[str, list[int]], about: set[str]) -> dict[str, list[int
 
 
 def _names_in(words: Sequence[str]) -> list[int]:
-    return [at for at, word in enumerate(words) if _is_name(word)]
+    return list(islice((at for at, word in enumerate(words) if _is_name(word)), MOST_NAMES))
 
 
 def _is_name(word: str) -> bool:

@@ -44,6 +44,8 @@ _SHAPES = [
     r"\b(?:uptime|up|t)[=:]\s*\"?(?P<up>\d{1,9}(?:\.\d{1,9})?)",
 ]
 SHAPES = tuple(re.compile(shape, re.IGNORECASE) for shape in _SHAPES)
+_IN_TURN = tuple((first, *(n for n in range(len(SHAPES)) if n != first)) for first in range(len(SHAPES)))
+"""The order in which shapes are tried: the one of the line before, then all others."""
 _WITHIN = 120
 """A stamp stands near the beginning of a line, after at most a priority, a host and a tag."""
 
@@ -72,7 +74,7 @@ def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None,
     """The line's time, or None. `year` and `day` fill in what the shape lacks; `first` is the shape to try first."""
     head = line[:_WITHIN]
     partial: Stamp | None = None
-    for index in (first, *(i for i in range(len(SHAPES)) if i != first)):
+    for index in _IN_TURN[first]:
         match = SHAPES[index].search(head)
         stamp = _to_stamp(match, year, day, index) if match else None
         if stamp and not {"day", "epoch"}.intersection(stamp.assumed):
