@@ -18,7 +18,7 @@ DIFFER = [
     (What.SELECTORS_REFUSED, "ts_match(192.0.2.7): 10.1.0.0/24 vs 10.3.0.0/24: no"),
     (
         What.PROPOSAL_REFUSED,
-        "gateway 192.0.2.7 wants AES-CBC-128/SHA1/group 2, policy demands AES-CBC-256/SHA2-256/group 14",
+        "gateway 192.0.2.7 wants AES-CBC-128/SHA1/group 2, the entry demands AES-CBC-256/SHA2-256/group 14",
     ),
     (What.PROPOSAL_REFUSED, "192.0.2.7 offered group 14, group 20 expected"),
 ]

@@ -132,6 +132,14 @@ def test_what_is_no_phrasebook_is_said(tmp_path: Path, text: str, says: str) -> 
     assert says in f"{done.output}{done.exception}"
 
 
+def test_a_device_is_not_read(tmp_path: Path) -> None:
+    (tmp_path / "book.toml").write_text('[[phrase]]\ntext = "zorp hums"\nsays = "IKE SA up"\n')
+    for words in (["merge", "/dev/zero"], ["test", str(tmp_path / "book.toml"), "/dev/zero"]):
+        done = _run(*words)
+        assert done.exit_code != 0
+        assert "no ordinary file" in f"{done.output}{done.exception}"
+
+
 async def test_what_was_learned_is_offered_on_the_screen(odd_demo: Path) -> None:
     app = StomionApp([odd_demo])
     async with app.run_test(size=(150, 40)) as pilot:

@@ -71,7 +71,8 @@ def learn(case: Path, save: bool) -> None:
     if not found:
         click.echo("nothing was learned: no wording that is not understood stands beside the same event twice or more")
     elif save:
-        click.echo(f"{len(found)} kept in {keep_learned(examined.evidence.root, found)}")
+        count, where = keep_learned(examined.evidence.root, found)
+        click.echo(f"{count} kept in {clean(str(where))}" if where else "none of them can be kept as a phrase")
 
 
 @command.command(name="test")

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import msgspec
 
+from stomion.errors import Cancelled
 from stomion.ingest.folder import read_first_sheets
 from stomion.ingest.kept import packed, unpacked
 from stomion.ingest.store import Store, store_for
@@ -63,11 +64,17 @@ def early_look(paths: list[Path], token: CancelToken) -> Look | None:
     """What the first sheets of a large case say of its first tunnels; None for a small case, and where no sheets are.
 
     Raises Cancelled where the token is set."""
-    evidence = read_first_sheets(paths, EARLY_SHEETS, lambda _name, _count: token.check())
-    if evidence is None:
+    try:
+        evidence = read_first_sheets(paths, EARLY_SHEETS, lambda _name, _count: token.check())
+        if evidence is None:
+            return None
+        found = judged(pictures(evidence, token.check, EARLY_SHEETS), token.check)
+        return msgspec.structs.replace(look_of(Examined(evidence, found)), early=True) if found else None
+    except Cancelled:
+        raise
+    except Exception:
+        # What goes wrong with them goes wrong when all is read, and is said there.
         return None
-    found = judged(pictures(evidence, token.check, EARLY_SHEETS), token.check)
-    return msgspec.structs.replace(look_of(Examined(evidence, found)), early=True) if found else None
 
 
 def last_look(paths: list[Path]) -> Look | None:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from stomion.errors import UnreadableInput, UsageError
+from stomion.errors import Malformed, UnreadableInput, UsageError
 from stomion.ingest.files import open_input, read_lines
 from stomion.ingest.folder import phrasebooks
 from stomion.ingest.item import MAX_TABLE
@@ -31,15 +31,22 @@ def book_of(path: Path) -> list[Phrase]:
         raise UsageError(f"{path}: there is no phrasebook in this folder")
     found: list[Phrase] = []
     for file in files:
+        _ordinary(file)
         try:
             with open_input(file) as stream:
                 items, troubles = read_phrasebook(stream.read(MAX_TABLE).decode("utf-8"))
         except (UnreadableInput, UnicodeDecodeError) as error:
-            raise UsageError(f"{file}: it is no phrasebook: {error}") from error
+            raise UsageError(f"{file}: it is no phrasebook: {getattr(error, 'what', 'it is not UTF-8')}") from error
         if troubles:
             raise UsageError(f"{file}: {troubles[0]}")
         found += items
     return found
+
+
+def _ordinary(path: Path) -> None:
+    """A device or a pipe may have no end."""
+    if path.exists() and not path.is_file():
+        raise UsageError(f"{path}: it is no ordinary file")
 
 
 def merged(books: Sequence[Path]) -> tuple[str, list[str]]:
@@ -58,6 +65,7 @@ def tried_on(book: Path, logs: Sequence[Path]) -> list[Tried]:
     """Every phrase of a book on every line of some logs; a line counts for the first phrase that fits it, as when a case is read."""
     found = [Tried(item) for item in book_of(book)]
     for log in logs:
+        _ordinary(log)
         try:
             with open_input(log) as stream:
                 for number, text, _, _ in read_lines(stream):
@@ -70,8 +78,14 @@ def tried_on(book: Path, logs: Sequence[Path]) -> list[Tried]:
     return found
 
 
-def keep_learned(root: str, found: Sequence[Learned]) -> Path:
-    """Put what was learned into the case's own phrasebook. Raises UsageError where that fails."""
+def keep_learned(root: str, found: Sequence[Learned]) -> tuple[int, Path | None]:
+    """Put what was learned into the case's own phrasebook: how many, and where. A wording that can be no phrase is left out. Raises
+    UsageError where that fails."""
+    count, where = 0, None
     for item in found:
-        where = save_phrase(root, phrase(item.text, item.what.value, "far" if item.far else "own"))
-    return where
+        try:
+            made = phrase(item.text, item.what.value, "far" if item.far else "own")
+        except Malformed:
+            continue
+        count, where = count + 1, save_phrase(root, made)
+    return count, where

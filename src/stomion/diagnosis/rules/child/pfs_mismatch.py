@@ -42,7 +42,8 @@ def judge(context: Context) -> Finding | None:
     later = any(r.child_was_up for _, r in cause.all)
     if later:
         text += " The first child worked; every rekey fails."
-    sure = not cause.heard and (told or cause.what is What.PFS_REFUSED)
+    # Who names no group may have left it out of what it tells.
+    sure = not cause.heard and ((told and not without) or cause.what is What.PFS_REFUSED)
     return Finding(
         code=SPEC.code,
         stage=SPEC.stage,
