@@ -11,10 +11,13 @@ from click.testing import CliRunner, Result
 from driving import ready, text_of, until
 from stomion.cli.phrases import command
 from stomion.jobs.demo import write_demo
-from stomion.jobs.examine import examine
+from stomion.jobs.examine import Examined, examine
 from stomion.jobs.learning import learn
+from stomion.jobs.places import open_text
+from stomion.jobs.teaching import forget_phrase, save_phrase, taught_before
 from stomion.jobs.wordings import wordings_of
-from stomion.logs.learning import Known, learned_from
+from stomion.logs.learning import Known, Learned, learned_from
+from stomion.logs.phrasebook import phrase
 from stomion.logs.templates import Template
 from stomion.model.event import What
 from stomion.model.provenance import Provenance
@@ -40,9 +43,14 @@ def odd_demo(tmp_path: Path) -> Path:
     return tmp_path / "case"
 
 
+def _learned(examined: Examined, file: str) -> list[Learned]:
+    text = open_text(examined, file)
+    return learn(examined, file, text, wordings_of(examined, file, text))
+
+
 def test_a_wording_beside_the_same_message_each_time_is_learned(odd_demo: Path) -> None:
     examined = examine([odd_demo], keep=False)
-    (found,) = learn(examined, "quayhead/ike.log", wordings_of(examined, "quayhead/ike.log"))
+    (found,) = _learned(examined, "quayhead/ike.log")
     assert (found.text, found.what, found.far) == (WORDING, What.IKE_PROPOSAL_REFUSED, False)
     assert found.count == found.moments == 56
     assert found.beside[0][1].file == "quayhead/wan.pcapng"
@@ -57,7 +65,7 @@ def test_a_wording_is_learned_from_the_other_end_s_log(tmp_path: Path) -> None:
         ]
         (tmp_path / site / "ike.log").write_text("".join(lines))
     examined = examine([tmp_path], keep=False)
-    (found,) = learn(examined, "south/ike.log", wordings_of(examined, "south/ike.log"))
+    (found,) = _learned(examined, "south/ike.log")
     assert (found.text, found.far, found.count) == ("zorp: {peer} is not of our mind", True, 4)
     assert found.what.value.endswith("proposal refused")
 
@@ -130,6 +138,17 @@ def test_what_is_no_phrasebook_is_said(tmp_path: Path, text: str, says: str) -> 
     done = _run("test", tmp_path / "bad.toml", tmp_path / "bad.toml")
     assert done.exit_code != 0
     assert says in f"{done.output}{done.exception}"
+
+
+def test_what_had_the_same_wording_before_is_put_back(tmp_path: Path) -> None:
+    first, second = phrase("zorp hums", "IKE SA up"), phrase("zorp hums", "key refused")
+    save_phrase(str(tmp_path), first)
+    before = taught_before(str(tmp_path), second)
+    book = save_phrase(str(tmp_path), second)
+    assert 'says = "key refused"' in book.read_text()
+    forget_phrase(str(tmp_path), second, before)
+    assert 'says = "IKE SA up"' in book.read_text()
+    assert "key refused" not in book.read_text()
 
 
 def test_a_device_is_not_read(tmp_path: Path) -> None:

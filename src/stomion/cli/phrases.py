@@ -32,11 +32,12 @@ def command() -> None:
 def wordings(paths: tuple[Path, ...], unknown: bool, most: int) -> None:
     """The lines of logs by their wordings, those that would decide most first."""
     from stomion.jobs.examine import examine
+    from stomion.jobs.places import open_text
     from stomion.jobs.wordings import wordings_of
 
     examined = examine(list(paths), keep=False)
     for log in examined.evidence.logs:
-        found = wordings_of(examined, log.file)
+        found = wordings_of(examined, log.file, open_text(examined, log.file))
         shown = [item for item in found.found if not (unknown and item.understood)]
         click.echo(f"{clean(log.file)}: {found.lines:,} lines, {len(found.found):,} wordings")
         for item in shown[:most]:
@@ -55,12 +56,14 @@ def learn(case: Path, save: bool) -> None:
     from stomion.jobs.examine import examine
     from stomion.jobs.learning import learn as learned_in
     from stomion.jobs.phrases import keep_learned
+    from stomion.jobs.places import open_text
     from stomion.jobs.wordings import wordings_of
 
     examined = examine([case], keep=False)
     found = []
     for log in examined.evidence.logs:
-        mine = learned_in(examined, log.file, wordings_of(examined, log.file))
+        text = open_text(examined, log.file)
+        mine = learned_in(examined, log.file, text, wordings_of(examined, log.file, text))
         for item in mine:
             by = "the peer decided" if item.far else "own deed"
             click.echo(f"{clean(log.file)}: {clean(item.text)}")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from stomion.exchange.negotiation import Step
+from stomion.ingest.textfile import TextFile
 from stomion.jobs.examine import Examined
-from stomion.jobs.places import open_text
-from stomion.logs.classify import REFUSALS
+from stomion.logs.classify import ERRORS_OF_NOTIFIES, REFUSALS
 from stomion.logs.learning import Known, Learned, learned_from
 from stomion.logs.reader import times_of
 from stomion.logs.templates import Templates
@@ -16,21 +16,12 @@ from stomion.tunnel.picture import End, Picture
 
 WIRE_SLACK_S, LOG_SLACK_S = 1.2, 1.5
 """How far a line may stand from a message, and from a line of the other end: logs round to seconds, and write later than they act."""
-_NOTIFIES = {
-    "NO_PROPOSAL_CHOSEN": What.IKE_PROPOSAL_REFUSED,
-    "AUTHENTICATION_FAILED": What.AUTH_REFUSED,
-    "TS_UNACCEPTABLE": What.SELECTORS_REFUSED,
-    "INVALID_ID_INFORMATION": What.SELECTORS_REFUSED,
-    "INVALID_MAJOR_VERSION": What.VERSION_REFUSED,
-    "INVALID_KE_PAYLOAD": What.KE_RETRY,
-    "NO_ADDITIONAL_SAS": What.REFUSED,
-}
 _OF_CHILD = frozenset({"IKE_AUTH", "CREATE_CHILD_SA", "QUICK_MODE"})
 """Exchanges in which a proposal is the Child SA's."""
 
 
-def learn(examined: Examined, file: str, found: Templates) -> list[Learned]:
-    """Wordings of a log, of those `found` in it, that stand beside the same event each time. Raises UsageError where it can't be opened."""
+def learn(examined: Examined, file: str, text: TextFile, found: Templates) -> list[Learned]:
+    """Wordings of a log, of those `found` in its text, that stand beside the same event each time."""
     site = next((log.site for log in examined.evidence.logs if log.file == file), None)
     known: list[Known] = []
     for diagnosis in examined.tunnels:
@@ -41,7 +32,6 @@ def learn(examined: Examined, file: str, found: Templates) -> list[Learned]:
                 known += _from_other_end(picture, end, file)
     if not known:
         return []
-    text = open_text(examined, file)
     numbers = sorted({number for item in found.found if not item.understood for number in item.lines})
     times = times_of(((n, text.line(n)) for n in numbers), known[0].at)
     return learned_from(found.found, times, known)
@@ -59,9 +49,10 @@ def _from_wire(picture: Picture, end: End) -> Iterator[Known]:
 
 def _said_by(step: Step) -> What | None:
     """What a message that can be read says: a refusal, also one that is sent again, or nothing but itself once more."""
-    found = next((what for name in step.notifies if (what := _NOTIFIES.get(name)) is not None), None)
-    if found is What.IKE_PROPOSAL_REFUSED and step.exchange in _OF_CHILD:
-        return What.CHILD_PROPOSAL_REFUSED
+    said = (ERRORS_OF_NOTIFIES.get(name) for name in step.notifies)
+    found = next((what for what in said if what in REFUSALS or what is What.KE_RETRY), None)
+    if found is What.PROPOSAL_REFUSED:
+        return What.CHILD_PROPOSAL_REFUSED if step.exchange in _OF_CHILD else What.IKE_PROPOSAL_REFUSED
     return found or (What.RESENT if step.again else None)
 
 

@@ -34,9 +34,18 @@ def save_phrase(root: str, item: Phrase) -> Path:
     return _rewrite(root, item, [item])
 
 
-def forget_phrase(root: str, item: Phrase) -> Path:
-    """Take a phrase out of the case's own phrasebook. Raises UsageError where that fails."""
-    return _rewrite(root, item, [])
+def forget_phrase(root: str, item: Phrase, before: Phrase | None = None) -> Path:
+    """Take a phrase out of the case's own phrasebook, and put back the one that was there `before`. Raises UsageError where that fails."""
+    return _rewrite(root, item, [before] if before is not None else [])
+
+
+def taught_before(root: str, item: Phrase) -> Phrase | None:
+    """The phrase with the same wording in the case's own phrasebook, as far as it can be read."""
+    try:
+        known, _ = read_phrasebook((beside(root) / PHRASEBOOK).read_text("utf-8"))
+    except (OSError, UnicodeDecodeError):
+        return None
+    return next((p for p in known if p.text == item.text), None)
 
 
 def _rewrite(root: str, item: Phrase, instead: list[Phrase]) -> Path:

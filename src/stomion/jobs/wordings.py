@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from stomion.ingest.textfile import TextFile
 from stomion.jobs.examine import Examined
-from stomion.jobs.places import events_by_line, open_text
+from stomion.jobs.places import events_by_line
 from stomion.logs.templates import Templates, templates_of
 
 SHORT = 2
 """Letters of a name that may be any word."""
 
 
-def wordings_of(examined: Examined, file: str, check: Callable[[], None] = lambda: None) -> Templates:
-    """Sort a text source by its wordings. Raises UsageError where it can't be opened, and what `check` raises."""
-    text = open_text(examined, file)
+def wordings_of(examined: Examined, file: str, text: TextFile, check: Callable[[], None] = lambda: None) -> Templates:
+    """Sort a source, whose text is open, by its wordings. Raises what `check` raises."""
     evidence = examined.evidence
     site = next((log.site for log in evidence.logs if log.file == file), None)
     own = evidence.addresses.get(site or "", set())

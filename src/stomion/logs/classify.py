@@ -37,7 +37,7 @@ EXCHANGES: tuple[Exchange, ...] = (
     Exchange("informational", "INFORMATIONAL", 0, ""),
 )
 
-_ERRORS_OF_NOTIFIES: dict[str, What] = {
+ERRORS_OF_NOTIFIES: dict[str, What] = {
     "NO_PROPOSAL_CHOSEN": What.PROPOSAL_REFUSED,
     "AUTHENTICATION_FAILED": What.AUTH_REFUSED,
     "TS_UNACCEPTABLE": What.SELECTORS_REFUSED,
@@ -251,7 +251,7 @@ def classify(text: str, ideas: frozenset[str], notifies: tuple[str, ...], exchan
         bad = _found(TROUBLE, text, ideas | {"proposal"})
     if bad in _SPECIFIC and not (positive and bad is not What.SEND_FAILED):
         return bad
-    error = next((_ERRORS_OF_NOTIFIES[n] for n in notifies if n in _ERRORS_OF_NOTIFIES), None)
+    error = next((ERRORS_OF_NOTIFIES[n] for n in notifies if n in ERRORS_OF_NOTIFIES), None)
     if (
         error is What.AUTH_REFUSED
         and bad is What.IDENTITY_REFUSED

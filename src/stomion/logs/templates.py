@@ -92,7 +92,7 @@ def templates_of(
 ) -> Templates:
     """Sort numbered lines. `events` are what was understood, by line; `peers` and `own` are addresses and `names` connections that the case
     knows. Raises what `check` raises, which is asked now and then."""
-    known = Known(peers, own, names)
+    shaper = Shaper(peers, own, names)
     shapes: dict[str, list[int]] = {}
     count = left_out = stamp = misses = 0
     for number, line in lines:
@@ -106,20 +106,20 @@ def templates_of(
         count += 1
         found = find_stamp(line, year=2000, first=stamp) if misses < MISSES or not count % 16 else None
         stamp, misses = (found.shape, 0) if found is not None else (stamp, misses + 1)
-        shape = known.shape(_said(line, found))
+        shape = shaper.shape(_said(line, found))
         if shape in shapes or len(shapes) < MOST_SHAPES:
             shapes.setdefault(shape, []).append(number)
         else:
             left_out += 1
-    merged = _merged(shapes, known.about, check)
-    made = [_template(text, sorted(numbers), events, text in known.about) for text, numbers in merged.items()]
+    merged = _merged(shapes, shaper.about, check)
+    made = [_template(text, sorted(numbers), events, text in shaper.about) for text, numbers in merged.items()]
     made.sort(key=lambda t: (t.known, -t.weight, -len(t.lines), t.lines[0]))
     return Templates(tuple(made), count + left_out, left_out)
 
 
 def template_of(line: str) -> str:
     """One line by itself: what to start teaching from."""
-    return Known().shape(_said(line, find_stamp(line, year=2000)))
+    return Shaper().shape(_said(line, find_stamp(line, year=2000)))
 
 
 def _said(line: str, stamp: Stamp | None) -> str:
@@ -133,7 +133,7 @@ def _said(line: str, stamp: Stamp | None) -> str:
 
 
 @dataclass(slots=True)
-class Known:
+class Shaper:
     """What the case knows, and the shapes that are `about` it: those with an address of a peer, or of the writer."""
 
     peers: AbstractSet[str] = frozenset()

@@ -149,8 +149,8 @@ class StomionApp(ReadingApp):
         self.order: tuple[Diagnosis, ...] = ()
         self.current: Diagnosis | None = None
         self.finding = 0
-        self.taught: list[Phrase] = []
-        """What was taught in this session, to be taken back."""
+        self.taught: list[tuple[Phrase, Phrase | None]] = []
+        """What was taught in this session, each with what had the same wording before, to be taken back."""
 
     def on_mount(self) -> None:
         self._pages: dict[str, Page] = {}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from stomion.errors import UsageError
 from stomion.ingest.textfile import TextFile
-from stomion.jobs.teaching import forget_phrase, save_phrase
+from stomion.jobs.teaching import forget_phrase, save_phrase, taught_before
 from stomion.logs.learning import Learned
 from stomion.logs.phrasebook import Phrase
 from stomion.tui.screens.base import Page
@@ -26,11 +26,12 @@ class TeachingPage(Page):
         if item is None or examined is None:
             return
         try:
+            before = taught_before(examined.evidence.root, item)
             path = save_phrase(examined.evidence.root, item)
         except UsageError as error:
             self.notify(str(error), severity="error", markup=False)
             return
-        self.stomion.taught.append(item)
+        self.stomion.taught.append((item, before))
         self.notify(f"Saved to {path}; the case is read again. u takes it back.", markup=False)
         self._again()
 
@@ -41,11 +42,11 @@ class TeachingPage(Page):
             self.notify("Nothing was taught here that could be taken back.")
             return
         try:
-            forget_phrase(examined.evidence.root, taught[-1])
+            forget_phrase(examined.evidence.root, *taught[-1])
         except UsageError as error:
             self.notify(str(error), severity="error", markup=False)
             return
-        self.notify(f"Taken back: {taught.pop().text}", markup=False)
+        self.notify(f"Taken back: {taught.pop()[0].text}", markup=False)
         self._again()
 
     def _again(self) -> None:

@@ -114,8 +114,9 @@ class WordingsScreen(TeachingPage):
 
         found, text, trouble, learned = None, None, "", list[Learned]()
         try:
-            found, text = wordings_of(examined, file, check), open_text(examined, file)
-            learned = learn(examined, file, found)
+            text = open_text(examined, file)
+            found = wordings_of(examined, file, text, check)
+            learned = learn(examined, file, text, found)
         except Cancelled:
             return
         except UsageError as error:
