@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 
+from stomion.jobs.examine import examine
 from stomion.logs.contrast import contrast_of
-from stomion.logs.understand import understand
+from stomion.logs.reader import read_log
 from stomion.model.event import What
-from stomion.model.provenance import Provenance
 
 DIFFER = [
     (What.VERSION_REFUSED, "major 1 from 192.0.2.7, this entry talks major 2"),
@@ -38,11 +40,30 @@ ALIKE = [
 @pytest.mark.parametrize(("what", "line"), DIFFER)
 def test_two_values_that_differ_tell_the_refusal(what: What, line: str) -> None:
     assert contrast_of(line) is what
-    event = understand(line, Provenance("x", line=1))
-    assert event is not None
+    (event,) = read_log([(1, line)], "x", "north", year=2026)
     assert (event.what, event.peer, event.far) == (what, "192.0.2.7", False)
 
 
 @pytest.mark.parametrize("line", ALIKE)
 def test_values_that_agree_or_are_of_another_kind_tell_none(line: str) -> None:
     assert contrast_of(line) is None
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        "id of {0}: got fqdn beacon.example, want fqdn lantern.example",
+        "{0} introduced itself as beacon.example; lantern.example was due",
+        "ID payload of {0} says beacon.example, entry has lantern.example",
+    ],
+)
+def test_which_name_came_and_which_was_expected(tmp_path: Path, words: str) -> None:
+    peers = {"harbour": ("198.51.100.40", words), "beacon": ("192.0.2.20", "{0} calls, IKE version 2")}
+    for site, (peer, text) in peers.items():
+        (tmp_path / site).mkdir()
+        log = f"2026-11-26T08:12:01Z call to {peer}:500, IKE version 2\n" if site == "harbour" else ""
+        (tmp_path / site / "gw.log").write_text(f"{log}2026-11-26T08:12:02Z {text.format(peer)}\n")
+    (tunnel,) = examine([tmp_path], keep=False).tunnels
+    (finding,) = tunnel.findings
+    assert finding.code == "identity-mismatch"
+    assert "calls itself beacon.example; it expects lantern.example" in finding.summary

@@ -86,18 +86,24 @@ def _sent(context: Context, expected: str) -> str:
 
 
 _EXPECTS = re.compile(
-    r"(?:expect\w*|allow\w*|want\w*|wait\w* for|reserved for|permitted|configured|should be|needs?|requires?)\W{0,4}(?:\w+[:=(]){0,2}['\"]?$",
+    r"(?:expect\w*|allow\w*|want\w*|wait\w* for|reserved for|permitted|configured|should be|needs?|requires?|entry (?:has|says)|we (?:have|hold))"
+    r"\W{0,4}(?:(?:fqdn|id|name|dn|user)\W{1,3})?(?:\w+[:=(]){0,2}['\"]?$",
     re.IGNORECASE,
 )
 """Words right before an identity that make it the one that was expected."""
+_DUE = re.compile(r"['\"]?\W{0,2}(?:was |is )?(?:due|expected|awaited|wanted|required)\b", re.IGNORECASE)
+"""Words right after one that do."""
 
 
 def _told_apart(event: Event) -> tuple[str, str]:
     """(the identity that a refusal's line says was expected, the one that came); empty where the line does not tell them apart."""
     if len(event.identities) != 2:
         return "", ""
-    before = [event.text[max(0, (at := event.text.find(i)) - 40) : at] for i in event.identities]
-    wanted = [bool(_EXPECTS.search(text)) for text in before]
+    text, places = event.text, [(event.text.find(i), event.text.find(i) + len(i)) for i in event.identities]
+    wanted = [
+        bool(_EXPECTS.search(text[max(0, start - 40) : start]) or _DUE.match(text[end : end + 24]))
+        for start, end in places
+    ]
     if wanted == [True, False]:
         return event.identities
     return event.identities[::-1] if wanted == [False, True] else ("", "")
