@@ -13,7 +13,7 @@ from stomion.case.evidence import Evidence
 from stomion.ingest import records
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Reading, Years
-from stomion.measure import series
+from stomion.measure import gathering
 from stomion.vocabulary.clean import MAX_LINE
 
 COUNTS = {"kind": "counters", "at": "2026-05-04T09:10:00Z", "site": "a", "spi_in": "1", "spi_out": "2"}
@@ -76,7 +76,7 @@ def test_a_series_keeps_its_first_and_last_moment(tmp_path: Path) -> None:
 def test_readings_of_several_sas_in_turn_give_the_columns_of_one_after_the_other(
     tmp_path: Path, held: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(series, "HELD", held)
+    monkeypatch.setattr(gathering, "HELD", held)
     rows = [
         json.dumps(GOOD[0] | {"spi_in": spi, "at": f"2026-05-04T10:0{minute}:00Z", "packets_out": minute * 10})
         for minute in range(6)

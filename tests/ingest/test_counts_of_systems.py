@@ -28,7 +28,7 @@ def test_a_table_of_counters_reads_as_the_same_records_do(case: Case) -> None:
         "2026-05-04T09:13:00Z;quayhead;c1a2b3d4;0a1b2c3d;many;1176;28;2352;;4",
     ]
     evidence = case({**SHEETS, "quayhead/poll.csv": "\n".join(rows) + "\n"}).evidence
-    assert [(list(s.out), s.first.local_ts, list(s.replay), list(s.lines)) for s in evidence.counters] == [
+    assert [(list(s.out), s.first.local_ts, list(s.column("replay")), list(s.lines)) for s in evidence.counters] == [
         ([20], ("10.64.0.0/21", "10.65.0.0/21"), [0], [2]),
         ([28], (), [4], [3]),
     ]

@@ -6,7 +6,7 @@ from itertools import pairwise
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stomion.measure.columns import LONG, highest, never_falls, stands_anywhere
+from stomion.measure.columns import LONG, highest, never_falls, parted, stands_anywhere
 
 COLUMNS = st.lists(st.integers(0, (1 << 63) - 1), min_size=1, max_size=8)
 
@@ -31,3 +31,15 @@ def test_moments_are_judged_alike(rows: list[float]) -> None:
 def test_one_reading_never_falls() -> None:
     assert never_falls(array("q", [4]))
     assert not stands_anywhere(array("q", [4]))
+
+
+@given(st.lists(st.integers(0, 4), max_size=12), st.booleans())
+def test_rows_are_parted_by_their_numbers_and_keep_their_order(numbers: list[int], long: bool) -> None:
+    ahead = [5] * LONG if long else []
+    owners = array("q", ahead + numbers)
+    places, halves = array("q", range(len(owners))), array("d", [row / 2 for row in range(len(owners))])
+    found = dict(parted(owners, (places, halves, array("q"))))
+    assert {number: list(rows) for number, (rows, _, _) in found.items()} == {
+        number: [row for row, owner in enumerate(owners) if owner == number] for number in set(owners)
+    }
+    assert all(list(half) == [row / 2 for row in rows] and not empty for rows, half, empty in found.values())

@@ -13,7 +13,7 @@ from stomion.exchange.negotiation import MAX_STEPS
 from stomion.ingest.ostables import read_table
 from stomion.ingest.sheet import read_sheet
 from stomion.measure.counters import CounterReading
-from stomion.measure.series import Gathering
+from stomion.measure.gathering import Gathering
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import Provenance

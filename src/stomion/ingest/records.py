@@ -14,7 +14,7 @@ from stomion.ingest.files import open_input
 from stomion.ingest.gate import cleaned
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Kind, Reading
-from stomion.measure.series import Gathering
+from stomion.measure.gathering import Gathering
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, Record, TestRecord
 from stomion.vocabulary.clean import MAX_LINE, decode_line
 from stomion.vocabulary.times import rfc3339_seconds

@@ -3,28 +3,32 @@
 from __future__ import annotations
 
 from array import array
-from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
-from itertools import repeat
-from operator import attrgetter, eq
-from typing import cast
 
 from stomion.model.provenance import Provenance
 from stomion.model.record import CounterRecord
 from stomion.vocabulary.times import rfc3339_seconds
 
-Key = tuple[str, str, str, str, tuple[str, ...], tuple[str, ...]]
-"""Site, tunnel, both SPIs, and both ends' ranges."""
-_key_of = attrgetter("site", "tunnel", "spi_in", "spi_out", "local_ts", "remote_ts")
-_at_of = attrgetter("at")
-_errors_of = attrgetter("errors")
 UNKNOWN = float("-inf")
 """The moment of a reading that tells none."""
 
 
-def _counts() -> array[int]:
+def counts() -> array[int]:
+    """An empty column of counts."""
     return array("q")
+
+
+@dataclass(slots=True)
+class Rows:
+    """Readings as columns of equal length; those of errors are empty where none of the readings tells of any."""
+
+    lines: array[int] = field(default_factory=counts)
+    at: array[float] = field(default_factory=lambda: array("d"))
+    out: array[int] = field(default_factory=counts)
+    back: array[int] = field(default_factory=counts)
+    replay: array[int] = field(default_factory=counts)
+    integrity: array[int] = field(default_factory=counts)
 
 
 @dataclass(slots=True)
@@ -39,32 +43,25 @@ class CounterSeries:
     first: CounterRecord
     last: CounterRecord
     last_line: int = 0
-    lines: array[int] = field(default_factory=_counts)
+    lines: array[int] = field(default_factory=counts)
     at: array[float] = field(default_factory=lambda: array("d"))
-    out: array[int] = field(default_factory=_counts)
-    back: array[int] = field(default_factory=_counts)
-    replay: array[int] = field(default_factory=_counts)
-    integrity: array[int] = field(default_factory=_counts)
+    out: array[int] = field(default_factory=counts)
+    back: array[int] = field(default_factory=counts)
+    replay: array[int] = field(default_factory=counts)
+    integrity: array[int] = field(default_factory=counts)
 
-    def extend(self, lines: Sequence[int], readings: Sequence[CounterRecord]) -> None:
-        """More readings, each with the number of its line."""
+    def extend(self, more: Rows) -> None:
+        """More readings, in the order of their lines."""
         had = len(self.at)
-        at = _moments(readings)
-        latest, earliest = max(at), min(at)
-        if not had or latest > moment_of(self.last):
-            place = at.index(latest)
-            self.last_line, self.last = lines[place], readings[place]
-        if not had or earliest < moment_of(self.first):
-            self.first = readings[at.index(earliest)]
-        self.at.extend(at)
-        self.lines.extend(lines)
-        self.out.extend([reading.packets_out for reading in readings])
-        self.back.extend([reading.packets_in for reading in readings])
-        if self.replay or any(map(_errors_of, readings)):
+        self.lines.extend(more.lines)
+        self.at.extend(more.at)
+        self.out.extend(more.out)
+        self.back.extend(more.back)
+        for column, found in ((self.replay, more.replay), (self.integrity, more.integrity)):
             # Most readings tell of no errors: their columns begin with the first that does.
-            for name, column in (("replay", self.replay), ("integrity", self.integrity)):
+            if column or any(found):
                 column.extend([0] * (had - len(column)))
-                column.extend([thrown_away(reading, name) for reading in readings])
+                column.extend(found or [0] * len(more.at))
 
     @property
     def site(self) -> str:
@@ -94,11 +91,6 @@ class CounterSeries:
         )
 
 
-def _moments(readings: Iterable[CounterRecord]) -> list[float]:
-    at = list(map(rfc3339_seconds, map(_at_of, readings)))
-    return [UNKNOWN if moment is None else moment for moment in at] if None in at else cast("list[float]", at)
-
-
 def moment_of(record: CounterRecord) -> float:
     """Seconds since 1970 UTC, UNKNOWN where its time is none."""
     at = rfc3339_seconds(record.at)
@@ -113,52 +105,6 @@ def thrown_away(record: CounterRecord, kind: str) -> int:
 
 MOST = (1 << 63) - 1
 """No counter of packets is longer."""
-
-
-HELD = 1 << 16
-"""Readings of several SAs that are sorted out at once: a poller writes one of each after the other."""
-
-
-@dataclass(slots=True)
-class Gathering:
-    """Puts one file's readings into the series they belong to, new ones into `found`; all of them are there after `done`."""
-
-    file: str
-    found: list[CounterSeries]
-    known: dict[Key, CounterSeries] = field(default_factory=dict)
-    _held: dict[Key, list[tuple[int, CounterRecord]]] = field(default_factory=lambda: defaultdict(list))
-    _count: int = 0
-
-    def add(self, lines: Sequence[int], readings: Sequence[CounterRecord]) -> None:
-        """Readings, each with the number of its line."""
-        if not readings:
-            return
-        first = _key_of(readings[0])
-        if not self._held and all(map(eq, map(_key_of, readings), repeat(first))):
-            # One SA after the other is the usual order of a large file: then nothing has to be sorted out.
-            self._extend(first, lines, readings)
-            return
-        held = self._held
-        for key, row in zip(map(_key_of, readings), zip(lines, readings, strict=True), strict=True):
-            held[key].append(row)
-        self._count += len(readings)
-        if self._count >= HELD:
-            self.done()
-
-    def done(self) -> None:
-        """Sort out what is held."""
-        for key, rows in self._held.items():
-            lines, readings = zip(*rows, strict=True)
-            self._extend(key, lines, readings)
-        self._held.clear()
-        self._count = 0
-
-    def _extend(self, key: Key, lines: Sequence[int], readings: Sequence[CounterRecord]) -> None:
-        series = self.known.get(key)
-        if series is None:
-            series = self.known[key] = CounterSeries(self.file, readings[0], readings[0])
-            self.found.append(series)
-        series.extend(lines, readings)
 
 
 def places_of(series: Iterable[CounterSeries]) -> tuple[Provenance, ...]:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Iterable
+from functools import lru_cache
 
 from stomion.model.box import Interval
 from stomion.space.axis import V4_ALL, V6_ALL, interval_of, joined, prefixes_text
@@ -19,13 +20,30 @@ PRIVATE = tuple(
 
 def spans(texts: Iterable[str]) -> list[Interval]:
     """Sorted, merged intervals of the axis (see space.axis)."""
+    return list(_spans(tuple(texts)))
+
+
+def _spans(texts: tuple[str, ...]) -> tuple[Interval, ...]:
+    return _few(texts) if len(texts) <= FEW else _merged(texts)
+
+
+FEW = 16
+"""Ranges of a list that is remembered: those of one tunnel are asked for again and again while it is judged."""
+
+
+@lru_cache(8_192)
+def _few(texts: tuple[str, ...]) -> tuple[Interval, ...]:
+    return _merged(texts)
+
+
+def _merged(texts: tuple[str, ...]) -> tuple[Interval, ...]:
     found: list[Interval] = []
     for text in texts:
         try:
             found.extend(interval_of(text))
         except ValueError:
             continue
-    return joined(found)
+    return tuple(joined(found))
 
 
 def is_any(span: Interval) -> bool:
@@ -35,10 +53,10 @@ def is_any(span: Interval) -> bool:
 
 def common(a: Iterable[str], b: Iterable[str]) -> list[Interval]:
     """Addresses in both."""
-    theirs = spans(b)
+    theirs = _spans(tuple(b))
     return [
         (max(low, first), min(high, last))
-        for low, high in spans(a)
+        for low, high in _spans(tuple(a))
         for first, last in theirs
         if low <= last and first <= high
     ]
