@@ -9,6 +9,7 @@ import argparse
 import io
 import json
 import os
+import random
 import re
 import struct
 import subprocess
@@ -235,6 +236,20 @@ def write_log(path: Path, lines: int) -> None:
                 out.write(other.format(index % 1000, index % 200, index % 250, index * 37 % 90_000) + "\n")
 
 
+def alike_lines(lines: int) -> list[tuple[int, str]]:
+    """Lines that are all about IKE, with other addresses and SA numbers in each."""
+    from stomion.standin.demo import demo_files
+
+    chance = random.Random(1)
+    ike = [one for one in demo_files()["quayhead/ike.log"].decode().splitlines() if " ike [" in one]
+    vary = re.compile(r"\[\d+\]|198\.51\.100\.\d+")
+
+    def other(m: re.Match[str]) -> str:
+        return f"[{chance.randrange(1, 100_000)}]" if m[0][0] == "[" else f"198.51.100.{chance.randrange(1, 255)}"
+
+    return [(number, vary.sub(other, chance.choice(ike))) for number in range(1, lines + 1)]
+
+
 def fixed_words() -> list[str]:
     """The words by which lines are picked, as fixed strings: of one with alternatives inside, what stands before these."""
     from stomion.logs.lexicon import RELEVANT
@@ -274,6 +289,21 @@ def bench_log(quick: bool) -> None:
         10,
         f"{found['ours']:.1f} s, {size:.0f} MB, peak {peak:.0f} MB",
     )
+    dense_log(20_000 if quick else 100_000)
+
+
+def dense_log(count: int) -> None:
+    """A log of nothing but IKE to its events."""
+    from stomion.ingest.logfile import shipped
+    from stomion.logs.reader import read_log
+
+    lines, phrases = alike_lines(count), shipped()
+    best = min(
+        timed(lambda: list(read_log(lines, "ike.log", "quayhead", year=2026, phrases=phrases))) for _ in range(3)
+    )
+    words = min(timed(lambda: [text.split() for _, text in lines]) for _ in range(3))
+    speed = f"{count / best:,.0f} lines a second (aim: 60,000)"
+    line("log of nothing but IKE to its events", best / words, "splitting its lines", None, speed)
 
 
 async def _key_times(app: object, keys: list[str]) -> list[float]:

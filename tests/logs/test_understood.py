@@ -57,8 +57,7 @@ def test_every_rule_has_a_line_that_it_decides(monkeypatch: pytest.MonkeyPatch) 
         return found
 
     monkeypatch.setattr(classify, "first_of", watched)
-    understanding.said_by.cache_clear()
-    understanding.event_of.cache_clear()
+    understanding.forget()
     for line in _table():
         understand(line, HERE)
     tables = (classify.TROUBLE, classify.GOOD, classify.NEUTRAL, classify.REFUSED)
@@ -98,8 +97,7 @@ def test_a_line_in_a_log_says_what_it_says_alone() -> None:
     ],
 )
 def test_lines_that_differ_in_numbers_alone_are_read_once(one: str, other: str, alike: bool) -> None:
-    understanding.said_by.cache_clear()
-    understanding.event_of.cache_clear()
+    understanding.forget()
     understand(one, HERE)
     understand(other, HERE)
     assert understanding.said_by.cache_info().misses == (1 if alike else 2)

@@ -30,10 +30,9 @@ _DENIED = re.compile(r" no(?= )| not | vs | versus | outside | differ\w*| mismat
 def contrast_of(line: str) -> What | None:
     """What is refused by a line whose words say nothing of a refusal; None where it sets nothing against anything."""
     text = plain(line)
-    held = list(_HELD.finditer(text))
-    brought = _BROUGHT.search(text)
-    if not held or (brought is None and " vs " not in text) or _BOTH.search(text):
+    if not _may_contrast(text):
         return None
+    held = list(_HELD.finditer(text))
     if NOISE.search(text) and not STRONG.search(text):
         return None
     if len(set(_VERSION.findall(text))) > 1:
@@ -50,6 +49,19 @@ def contrast_of(line: str) -> What | None:
         (line[: m.start()], line[m.end() :]) for m in _CLAUSE.finditer(line) if _HELD.search(plain(line[m.end() :]))
     ]
     return What.PROPOSAL_REFUSED if any(_differ(*part) for part in parts) else None
+
+
+def may_contrast(line: str) -> bool:
+    """Do a line's words set values against each other, whatever these are?"""
+    return _may_contrast(plain(line))
+
+
+def _may_contrast(text: str) -> bool:
+    return (
+        _HELD.search(text) is not None
+        and (_BROUGHT.search(text) is not None or " vs " in text)
+        and not _BOTH.search(text)
+    )
 
 
 def _differ(first: str, second: str) -> bool:

@@ -44,6 +44,10 @@ _ELEMENT = re.compile(r"\[[^\s\]\"=]{1,32}(?: [^\s\]\"=]{1,32}=\"(?:[^\"\\\]]|\\
 MAX_ELEMENTS = 32
 
 
+FRAMES = ("{", "<")
+"""How a line begins that may have a frame."""
+
+
 def unframe(line: str) -> Framed:
     """The message of a line and its frame's time. RFC 5424 section 6; journal entries in their JSON export form."""
     if line[:1] == "{" and '"MESSAGE"' in line and len(line) <= MAX_ENTRY:

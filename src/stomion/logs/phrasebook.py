@@ -158,8 +158,7 @@ def written(phrases: Iterable[Phrase]) -> str:
 def taught(line: str, phrases: Sequence[Phrase]) -> tuple[Phrase, dict[str, str | None]] | None:
     """The first phrase that the line fits, and what its gaps took."""
     for item in phrases:
-        match = item.match(line)
-        if match is not None:
+        if item.head in line and (match := item.pattern.search(line)) is not None:
             return item, match.groupdict()
     return None
 

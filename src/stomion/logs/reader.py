@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from stomion.logs import lexicon as lex
 from stomion.logs.classify import REFUSALS
 from stomion.logs.facing import facing_proposals
-from stomion.logs.framing import unframe
+from stomion.logs.framing import FRAMES, unframe
 from stomion.logs.phrasebook import Phrase, as_taught, taught
 from stomion.logs.threads import tag_of
 from stomion.logs.timestamps import find_stamp
@@ -75,14 +75,18 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
     """One line, or a record of several, in the light of those before it."""
     if "\n" in line:
         return _understand_record(line, where, state)
-    frame = unframe(line)
-    rest, at, assumed = (
-        (frame.text, frame.at, ()) if frame.at is not None else _take_time(line if frame.flat else frame.text, state)
-    )
-    if frame.flat:
+    frame = unframe(line) if line[:1] in FRAMES else None
+    if frame is None:
+        rest, at, assumed = _take_time(line, state)
+    elif frame.at is not None:
+        rest, at, assumed = frame.text, frame.at, ()
+    else:
+        rest, at, assumed = _take_time(line if frame.flat else frame.text, state)
+    if frame is not None and frame.flat:
         rest = frame.text
-    if frame.owner:
-        _note_owner(frame.owner, rest, state)
+    owner = frame.owner if frame is not None else ""
+    if owner:
+        _note_owner(owner, rest, state)
     known = taught(line, state.phrases) if state.phrases else None
     event = understand(rest, where)
     thread = _note_thread(rest, state) if state.threaded else None
@@ -92,11 +96,12 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
         return None
     if event.peer in state.own:
         event = _turned(event, rest, state.own)
-    if frame.owner:
-        event = replace(event, conn=frame.owner)
+    if owner:
+        event = replace(event, conn=owner)
     if thread is not None and event.peer is None and not event.sa and not event.conn:
         event = replace(event, peer=thread)
-    return _tied(replace(event, at=at, assumed=assumed, text=frame.text if frame.at is not None else line), state)
+    text = frame.text if frame is not None and frame.at is not None else line
+    return _tied(replace(event, at=at, assumed=assumed, text=text), state)
 
 
 def _note_thread(text: str, state: LogState) -> str | None:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta, timezone, tzinfo
 from functools import lru_cache
+
+import msgspec
 
 MONTHS = {
     m: i for i, m in enumerate(["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"], 1)
@@ -54,8 +55,7 @@ _LEADING = 24
 """A time that begins after so many characters is not what a line begins with."""
 
 
-@dataclass(frozen=True, slots=True)
-class Stamp:
+class Stamp(msgspec.Struct, frozen=True):
     """`at` is seconds since 1970 UTC; `assumed` names what the line did not say: `year`, `zone`, `day`, `epoch`."""
 
     at: float
@@ -84,22 +84,43 @@ def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None,
     return partial
 
 
-def _to_stamp(match: re.Match[str], year: int, day: tuple[int, int, int] | None, index: int) -> Stamp | None:
-    g, span = match.groupdict(), match.span()
-    fraction = float(f"0.{g['f']}") if g.get("f") else 0.0
+_FRACTIONS = tuple("f" in shape.groupindex for shape in SHAPES)
+_SECONDS_KEPT = 4_096
+_Day = tuple[int, int, int]
+_Whole = tuple[float, tuple[str, ...]]
+_WHOLE: dict[tuple[int, str, int, _Day | None], _Whole | None] = {}
+"""Seconds that were read already: many lines of a log are of one, and differ in its fraction."""
+
+
+def _to_stamp(match: re.Match[str], year: int, day: _Day | None, index: int) -> Stamp | None:
+    text, span, fraction = match[0], match.span(), 0.0
+    if _FRACTIONS[index] and match["f"]:
+        begin, end = match.span("f")
+        fraction = float(f"0.{match['f']}")
+        text = text[: begin - 1 - span[0]] + text[end - span[0] :]
+    key = (index, text, year, day)
+    if key not in _WHOLE:
+        if len(_WHOLE) >= _SECONDS_KEPT:
+            _WHOLE.clear()
+        _WHOLE[key] = _whole(match.groupdict(), year, day)
+    whole = _WHOLE[key]
+    return None if whole is None else Stamp(whole[0] + fraction, whole[1], index, span)
+
+
+def _whole(g: dict[str, str | None], year: int, day: _Day | None) -> _Whole | None:
+    """A time without the fraction that is written after its seconds, and what of it was assumed."""
     if g.get("epoch"):
-        fraction = int(g["ms"] or 0) / 1e3 if g.get("ms") else int(g["us"] or 0) / 1e6 if g.get("us") else fraction
-        return Stamp(int(g["epoch"] or 0) + fraction, (), index, span)
+        return int(g["epoch"] or 0) + (int(g["ms"] or 0) / 1e3 if g.get("ms") else int(g["us"] or 0) / 1e6), ()
     if g.get("up"):
-        return Stamp(float(g["up"] or 0), ("epoch",), index, span)
+        return float(g["up"] or 0), ("epoch",)
     if g.get("ud"):
         hours = 24 * int(g["ud"] or 0) + int(g["h"] or 0)
-        return Stamp(3_600 * hours + 60 * int(g["mi"] or 0) + int(g.get("s") or 0) + fraction, ("epoch",), index, span)
+        return 3_600 * hours + 60 * int(g["mi"] or 0) + int(g.get("s") or 0), ("epoch",)
     if g.get("a"):
         g |= _year_last_or_first(g["a"] or "", g["b"] or "", g["c"] or "", year)
     assumed = []
     if g.get("yd"):
-        return _day_of_year(g, fraction, index, span)
+        return _day_of_year(g)
     month = MONTHS[(g.get("mon") or "jan")[:3].lower()] if g.get("mon") else int(g.get("mo") or 0)
     if not month:
         assumed.append("day")
@@ -119,7 +140,7 @@ def _to_stamp(match: re.Match[str], year: int, day: tuple[int, int, int] | None,
     if not known:
         assumed.append("zone")
     at = _seconds(year, month, date, hour, int(g["mi"] or 0), min(int(g.get("s") or 0), 59), zone)
-    return None if at is None else Stamp(at + fraction, tuple(assumed), index, span)
+    return None if at is None else (at, tuple(assumed))
 
 
 def _year_last_or_first(a: str, b: str, c: str, year: int) -> dict[str, str | None]:
@@ -137,7 +158,7 @@ def _seconds(year: int, month: int, date: int, hour: int, minute: int, second: i
         return None
 
 
-def _day_of_year(g: dict[str, str | None], fraction: float, index: int, span: tuple[int, int]) -> Stamp | None:
+def _day_of_year(g: dict[str, str | None]) -> _Whole | None:
     """`2026/264`: the 264th day of a year."""
     zone, known = _zone(g.get("z"))
     try:
@@ -149,7 +170,7 @@ def _day_of_year(g: dict[str, str | None], fraction: float, index: int, span: tu
         return None
     if moment.year != first.year:
         return None
-    return Stamp(moment.timestamp() + fraction, () if known else ("zone",), index, span)
+    return moment.timestamp(), () if known else ("zone",)
 
 
 def _zone(text: str | None) -> tuple[tzinfo, bool]:

@@ -10,8 +10,9 @@ import msgspec
 from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
+from stomion.logs.alike import UNUSABLE, Marked, Shape, filled, mark, shape_of
 from stomion.logs.classify import EXCHANGES, REFUSALS, Exchange, classify, layer_of
-from stomion.logs.contrast import contrast_of
+from stomion.logs.contrast import contrast_of, may_contrast
 from stomion.model.event import Event, What
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
@@ -87,7 +88,7 @@ _AUTH_NOTIFY = re.compile(
     r"auth\w{0,24}[_-]fail|notif|N\(AUTH|AuthenticationFailed|AUTHENTICATION FAILED", re.IGNORECASE
 )
 _FIRST_SENTENCE = re.compile(r"(?!\.)(?:[^.]|\.(?! [A-Z])){11,460}+\.(?= [A-Z])")
-SHAPES_KEPT = 8_192
+SHAPES_KEPT = 16_384
 """Wordings remembered: a log says the same few hundred things with other numbers."""
 KEPT_LENGTH = 1_000
 """Characters of the longest of them."""
@@ -98,8 +99,64 @@ MOST_SAID = 4_096
 def understand(line: str, where: Provenance) -> Event | None:
     """The event in a cleaned line (without its time), or None where it says nothing about a negotiation."""
     line = line[:MOST_SAID]
-    found = (event_of if len(line) <= KEPT_LENGTH else event_of.__wrapped__)(line)
-    return None if found is None else replace(found, where=where)
+    if len(line) > KEPT_LENGTH:
+        return _at(event_of.__wrapped__(line), where)
+    marked = mark(line)
+    shape = _shape_of(marked) if marked is not None else UNUSABLE
+    if marked is not None and shape.strict:
+        marked = mark(line, strict=True)
+        shape = _shape_of(marked, strict=True) if marked is not None else UNUSABLE
+    if marked is None or not shape.usable:
+        return _at(event_of(line), where)
+    found = filled(shape, marked, line, where)
+    if shape.checked < ENOUGH and marked.values:
+        anew = _at(event_of(line), where)
+        shape.checked += 1
+        shape.usable = anew == found
+        return anew
+    return found
+
+
+def _at(event: Event | None, where: Provenance) -> Event | None:
+    return None if event is None else replace(event, where=where)
+
+
+ENOUGH = 2
+"""Lines of a shape that are read in full as well, before its others are taken to differ in nothing but their values."""
+_SHAPES: dict[str, Shape] = {}
+
+
+def forget() -> None:
+    """Everything that was remembered of lines."""
+    _SHAPES.clear()
+    event_of.cache_clear()
+    said_by.cache_clear()
+
+
+def _shape_of(marked: Marked, strict: bool = False) -> Shape:
+    key = f"{marked.text}\n" if strict else marked.text
+    shape = _SHAPES.get(key)
+    if shape is None:
+        if len(_SHAPES) >= SHAPES_KEPT:
+            _SHAPES.clear()
+        shape = _SHAPES[key] = _shape_anew(marked)
+    return shape
+
+
+def _shape_anew(marked: Marked) -> Shape:
+    line = marked.text
+    said, contrasted = _words_of(line)
+    if contrasted or (said is None and (may_contrast(line) or _LISTED.search(line))):
+        # Its values tell what it says.
+        return Shape(None, usable=False)
+    event = event_of(line)
+    if said is not None and event is not None and _of_algorithms(said.ideas, said.what):
+        if marked.counts:
+            return Shape(None, strict=True)
+        if any(len(stand) < len("fade0000") and stand != event.sa for stand in marked.values):
+            # A number in brackets that is not the SA's may be an algorithm's.
+            return Shape(None, usable=False)
+    return shape_of(marked, event)
 
 
 _NOWHERE = Provenance("")
@@ -108,12 +165,7 @@ _NOWHERE = Provenance("")
 @lru_cache(SHAPES_KEPT)
 def event_of(line: str) -> Event | None:
     """What a line says, wherever it stands: who tries again and again says the same again and again."""
-    said = _said(line)
-    if said is None and (first := _FIRST_SENTENCE.match(line)):
-        # What comes after it explains, in words that may deny what the first one says.
-        said = _said(first[0])
-    if said is None and (contrasted := contrast_of(line)) is not None:
-        said = Said(contrasted, False, False, lex.ideas_of(lex.plain(line)), (), None, None, None, None)
+    said, _ = _words_of(line)
     if said is None:
         return _listed(line)
     what = said.what
@@ -156,6 +208,17 @@ def event_of(line: str) -> Event | None:
         their_ts=their_ts,
         identities=_identities(line, naming.conn),
     )
+
+
+def _words_of(line: str) -> tuple[Said | None, bool]:
+    """(what a line says, is it told by two values that it sets against each other?)"""
+    said = _said(line)
+    if said is None and (first := _FIRST_SENTENCE.match(line)):
+        # What comes after it explains, in words that may deny what the first one says.
+        said = _said(first[0])
+    if said is None and (contrasted := contrast_of(line)) is not None:
+        return Said(contrasted, False, False, lex.ideas_of(lex.plain(line)), (), None, None, None, None), True
+    return said, False
 
 
 def _said(line: str) -> Said | None:
@@ -280,8 +343,7 @@ def _proposals(
     line: str, ideas: frozenset[str], what: What
 ) -> tuple[Proposal | None, Proposal | None, tuple[Proposal, ...]]:
     """(mine, theirs, theirs one by one where they are several): each stretch of the line belongs to the nearest word before it that says whose it is."""
-    named = ideas & {"proposal", "names", "selected"} or ("algorithms" in ideas and what in REFUSALS)
-    if what in (What.SENT, What.RECEIVED) or not named:
+    if not _of_algorithms(ideas, what):
         return None, None, ()
     protocol = "ESP" if re.search(r"\besp\b|child| data", line, re.IGNORECASE) else "IKE"
     marks = [(m.start(), "their" if m["their"] else "mine") for m in _MARK.finditer(line)]
@@ -298,6 +360,12 @@ def _proposals(
     offers = find_proposals(parts["their"], protocol)
     several = offers if len(offers) > 1 else ()
     return find_proposal(parts["mine"], protocol), find_proposal(parts["their"], protocol), several
+
+
+def _of_algorithms(ideas: frozenset[str], what: What) -> bool:
+    """Do the words of a line announce algorithms?"""
+    named = ideas & {"proposal", "names", "selected"} or ("algorithms" in ideas and what in REFUSALS)
+    return bool(named) and what not in (What.SENT, What.RECEIVED)
 
 
 _NET = (

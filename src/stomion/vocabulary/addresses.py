@@ -112,6 +112,11 @@ def _inside(at: int, spans: list[tuple[int, int]]) -> bool:
     return any(start <= at < end for start, end in spans)
 
 
+def names_a_range(line: str) -> bool:
+    """Does a line join two IPv4 addresses as the ends of a range?"""
+    return any(not _from_to(line, m.start()) for m in _RANGE.finditer(line))
+
+
 def _from_to(line: str, at: int) -> bool:
     """`from A to B` names a sender and a receiver, not a range."""
     return line[max(0, at - 6) : at].lower().rstrip().endswith("from")
