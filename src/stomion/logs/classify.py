@@ -68,8 +68,17 @@ _CONTRAST = re.compile(
 )
 """Both versions of IKE in one line, set against each other."""
 _ALGORITHMS_REFUSED = frozenset({"algorithms", "refusal"})
-_TROUBLED = frozenset({"closed", "encap", "version", "no", "refusal", "silence", "again", "route", "narrow", "ended"})
+_TROUBLED = frozenset({
+    "because of proposal", "because of key", "because of nets", "because of name", "because of silence", "closed", "encap", "version", "no", "refusal", "silence", "again", "route", "narrow", "ended",
+})  # fmt: skip
 """Without one of these ideas nothing is refused, lost or wrong."""
+
+
+_HARMLESS = re.compile(
+    r" not (?:needed|necessary|changed|checked)(?= )| no (?:change|certificate request)(?= )| by default(?= )| (?:continuing|going on|carrying on)(?= )(?! \w+ (?:port )?4500)"
+    r"| set to \d+ (?:s|sec|secs|seconds|ms|min|minutes)(?= )| ext(?:ended|ension) seq\w*"
+)
+"""What is denied without any harm: it was not needed, or things go on without it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +103,9 @@ class Rule:
         return not (self.unsaid and re.search(self.unsaid, text))
 
 
+_RANGE = r" (?:\d{1,3}(?:\.\d{1,3}){3} \d{1,2}|[0-9a-f:]{3,39}:: \d{1,3})(?= )"
+_TWO_RANGES = rf"{_RANGE}(?: [^\d\s]\S*){{0,4}}{_RANGE}"
+"""Two networks in one line that denies something: of what else than of them?"""
 R = Rule
 TROUBLE: tuple[Rule, ...] = (
     R(What.SEND_FAILED, ("route",)),
@@ -129,6 +141,12 @@ TROUBLE: tuple[Rule, ...] = (
     R(What.SELECTORS_REFUSED, ("selector", "refusal"), ("auth", "decrypt", "key", "nopeer")),
     R(What.SELECTORS_REFUSED, ("nopeer", "selector")),
     R(What.SELECTORS_REFUSED, ("nopeer", "child"), ("ike",)),
+    R(
+        What.SELECTORS_REFUSED,
+        ("no",),
+        ("auth", "decrypt", "key", "proposal", "route", "up", "narrow", "silence"),
+        said=_TWO_RANGES,
+    ),
     R(What.CHILD_PROPOSAL_REFUSED, ("proposal", "child", "refusal"), ("key", "ike")),
     R(What.IKE_PROPOSAL_REFUSED, ("proposal", "ike", "refusal"), ("key", "child", "nopeer")),
     R(What.CHILD_PROPOSAL_REFUSED, ("proposal", "child", "refusal"), ("key", "nopeer")),
@@ -137,6 +155,20 @@ TROUBLE: tuple[Rule, ...] = (
     R(What.KEY_REFUSED, ("key", "no"), ("up",)),
     R(What.IDENTITY_REFUSED, ("identity", "refusal"), ("decrypt",)),
     R(What.GAVE_UP, ("silence", "ended"), ("child",)),
+    # A reason is given, whatever for.
+    R(What.PROPOSAL_REFUSED, ("because of proposal",), ("up", "again")),
+    R(What.KEY_REFUSED, ("because of key",), ("up", "again", "rekey")),
+    R(What.SELECTORS_REFUSED, ("because of nets",), ("up", "again")),
+    R(What.IDENTITY_REFUSED, ("because of name",), ("up", "again", "certificate")),
+    R(What.NO_ANSWER, ("because of silence",), ("up", "again", "peerlost"), unsaid=r" session from | flow "),
+    # Something is turned away, in whatever words: what the rest of the line speaks of.
+    R(What.PFS_REFUSED, ("freshkey", "child", "turned away"), ("up",)),
+    R(What.PROPOSAL_REFUSED, ("cipher", "turned away"), ("up", "nets", "secret", "silence", "install")),
+    R(
+        What.IDENTITY_REFUSED,
+        ("named", "turned away", "ike"),
+        ("up", "cipher", "nets", "secret", "silence", "certificate", "auth"),
+    ),
     R(What.AUTH_REFUSED, ("auth", "no"), ("up", "silence")),
     R(What.REKEY_FAILED, ("rekey", "no"), ("proposal", "selector", "silence")),
     R(What.PEER_LOST, ("peerlost", "silence")),
@@ -193,7 +225,7 @@ NEUTRAL: tuple[Rule, ...] = (
     R(What.CHILD_UP, ("rekey", "renewed", "child", "two spis"), ("scheduling",)),
     R(What.REKEY, ("rekey",), ("scheduling",)),
     R(What.CHILD_DOWN, ("down", "child")),
-    R(What.IKE_DOWN, ("down", "ike")),
+    R(What.IKE_DOWN, ("down", "ike"), unsaid=r" (?:packet|datagram|message|frame)s?(?= )"),
     R(What.ASKED, ("asked", "begin")),
     R(What.ASKED, ("asked",), said=r"contacted| handshake| dial\w+ in| knock"),
     R(What.STARTED, ("begin", "service"), unsaid="ike sa| ike version"),
@@ -245,8 +277,9 @@ def classify(text: str, ideas: frozenset[str], notifies: tuple[str, ...], exchan
     if _TWO_VERSIONS.search(text) and _CONTRAST.search(text):
         return What.VERSION_REFUSED
     positive = "up" in ideas and "no" not in ideas
-    bad = _found(TROUBLE, text, ideas) if ideas & _TROUBLED else None
-    if bad is None and ideas >= _ALGORITHMS_REFUSED:
+    troubled = ideas & _TROUBLED and not _HARMLESS.search(text)
+    bad = _found(TROUBLE, text, ideas) if troubled else None
+    if troubled and bad is None and ideas >= _ALGORITHMS_REFUSED:
         # Whose names are set against each other is a proposal's, though no word says so.
         bad = _found(TROUBLE, text, ideas | {"proposal"})
     if bad in _SPECIFIC and not (positive and bad is not What.SEND_FAILED):

@@ -11,17 +11,22 @@ from stomion.vocabulary.algorithms import find_proposal
 
 _BROUGHT = re.compile(
     r" (?:wants?|wanted|says?|said|got|gets|sent|sends|offers?|offered|came|comes|has|had|speaks?|talks?|introduced|introduces|brings|brought|shows?|"
-    r"showed|presents?|presented|uses?|proposes?|proposed|from)(?= )"
+    r"showed|presents?|presented|uses?|proposes?|proposed|calls? itself|signs|signed|asked|asks|insists|introduces itself|from)(?= )"
 )
 _HELD = re.compile(
     r" (?:want|wants|wanted|expect(?:s|ed)?|due|awaited|demand(?:s|ed)?|requires?|required|should|must|insists?|entry|policy|booked|configured|ours|here|"
-    r"vs|versus|whereas|pinned|told)(?= )"
+    r"vs|versus|whereas|though|pinned|told|arranged|agreed|foreseen|instead|says|listed|in list|(?:is|are|was|were) for)(?= )"
 )
 _CLAUSE = re.compile(r"[,;] ")
 _BOTH = re.compile(r" both(?= )| either(?= )|(?<! ts) match(?:es|ed)? | equal| agreed| ok(?= )| yes(?= )| accepted")
-_VERSION = re.compile(r" (?:ike ?v?|major (?:version )?|version |generation )([12])(?= )")
+_VERSION = re.compile(r" (?:ike ?v?|major (?:version )?|version |generation )([12]|one|two)(?= )")
 _MODE = re.compile(r" (main|aggressive)(?= )")
-_OF_IDENTITY = re.compile(r" id(?:entity|s)?(?= )| fqdn| introduc\w+| calls? itself| known as| identif\w+")
+_ENCAPSULATION = re.compile(r" (transport|tunnel) (?:mode|encapsulation)(?= )")
+_BY_SIGNATURE = re.compile(r" (?:signs|signed|signatures?|certificates?|certs?|rsa|ecdsa)(?= )")
+_BY_KEY = re.compile(r" (?:shared (?:key|secret)|psk|pre ?shared)(?= )")
+_OF_IDENTITY = re.compile(
+    r" id(?:entity|s)?(?= )| fqdn| introduc\w+| calls? itself| names? itself| known as| identif\w+"
+)
 _NAME = re.compile(r"(?<![\w./@-])(?:[\w-]+@)?(?:[a-z0-9-]+\.)+[a-z]{2,}(?![\w-])", re.IGNORECASE)
 _OF_RANGES = re.compile(r" tsi?r? | ts match| nets?(?= )| networks?| selectors?| subnets?| domains?")
 _DENIED = re.compile(r" no(?= )| not | vs | versus | outside | differ\w*| mismatch\w*| refus\w*| reject\w*")
@@ -39,6 +44,10 @@ def contrast_of(line: str) -> What | None:
         return What.VERSION_REFUSED
     if len(set(_MODE.findall(text))) > 1:
         return What.MODE_REFUSED
+    if len(set(_ENCAPSULATION.findall(text))) > 1:
+        return What.ENCAPSULATION_REFUSED
+    if _BY_SIGNATURE.search(text) and _BY_KEY.search(text):
+        return What.METHOD_REFUSED
     if _OF_IDENTITY.search(text) and len(set(_NAME.findall(line))) > 1:
         return What.IDENTITY_REFUSED
     if _OF_RANGES.search(text) and _DENIED.search(text) and len(set(read_addresses(line).ranges)) > 1:

@@ -127,6 +127,10 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
     lines = record.split("\n")
     text = "; ".join(lines)
     rest, at, assumed = _take_time(text, state)
+    words = lex.plain(rest)
+    if lex.NOISE.search(words) and not lex.STRONG.search(words):
+        # A verdict on other business: somebody who signs on is refused too.
+        return None
     verdict = verdict_of([rest.split("; ")[0] if n == 0 else line for n, line in enumerate(lines)])
     if verdict is not None and verdict.what is What.NO_ANSWER and any(_unsent(line) for line in lines[1:]):
         # Nobody can answer what could not be sent.

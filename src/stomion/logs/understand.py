@@ -33,7 +33,7 @@ _SAID_NAME = re.compile(
     re.IGNORECASE,
 )
 _NOT_A_NAME = re.compile(
-    r"^(?:refused|reset|closed|lost|timed|error|uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with|configured|known|defined|exists|expects?|permitted|allowed|here|carr(?:y|ies)|works?|passes|protects?|joins?|encapsulation|read|loaded|waits?|provisioned|registered|named|leads|in|by|via|through|into|onto|over|under|after|before|because|since|until|while"
+    r"^(?:\w{3,}(?:ed|ing)|says?|said|demands?|takes?|had|speaks?|sees?|saw|refused|reset|closed|lost|timed|error|uses|owns|knows|covers|matches|this|any|to|has|is|was|with|from|will|could|the|a|an|of|mode|up|down|established|failed|service|request|closed|sa|found|for|and|proposals?|negotiation|tunnel|id|add|on|at|between|lifetime|status|not|no|gateway|cannot|s|state|has|are|entry|parameters|setup|start\w*|end\w*|open\w*|with|configured|known|defined|exists|expects?|permitted|allowed|here|carr(?:y|ies)|works?|passes|protects?|joins?|encapsulation|read|loaded|waits?|provisioned|registered|named|leads|in|by|via|through|into|onto|over|under|after|before|because|since|until|while"
     r"|when|if|that|which|who|its|our|their|your|or|but|so|then|now|still|already|again|be|been|being|were|do|does|did|must|may|can|should"
     r"|would|went|goes|comes|came|gets?|got|sets?|settings?|name|number|type|group|peer|remote|local|count|table|list|event|monitor|as|it)$",
     re.IGNORECASE,
@@ -85,7 +85,7 @@ _NUMBERS = re.compile(
     r"|(?<=[\[|#{<])\d{1,9}(?=[\]}>:])(?<!500)|(?<![\w.])(?!4?500\b)\d{3,}(?=[ s])"
 )
 _AUTH_NOTIFY = re.compile(
-    r"auth\w{0,24}[_-]fail|notif|N\(AUTH|AuthenticationFailed|AUTHENTICATION FAILED", re.IGNORECASE
+    r"auth\w{0,24}[_-]fail|notif|\b24\b|\b0x18\b|N\(AUTH|AuthenticationFailed|AUTHENTICATION FAILED", re.IGNORECASE
 )
 _FIRST_SENTENCE = re.compile(r"(?!\.)(?:[^.]|\.(?! [A-Z])){11,460}+\.(?= [A-Z])")
 SHAPES_KEPT = 16_384
@@ -269,6 +269,13 @@ def said_by(line: str) -> Said | None:
     )
 
 
+_COUNTED = re.compile(
+    r"re?tx|retry|retransmi\w+|try|attempt|shot|packet|message|msg|no|nr|step|stage|phase|round|payload|proposal|transform|offer",
+    re.IGNORECASE,
+)
+"""What is counted with a number sign and is no connection."""
+
+
 def _naming(line: str) -> Naming:
     angle = _ANGLE.search(line) if "<" in line else None
     if angle and (angle[2] or angle[1].isdecimal()):
@@ -277,7 +284,7 @@ def _naming(line: str) -> Naming:
     if bracketed:
         return Naming(None, bracketed[1])
     number = _NAME_NUMBER.search(line)
-    if number and (number[1].startswith('"') or number[2]):
+    if number and (number[1].startswith('"') or (number[2] and not _COUNTED.fullmatch(number[1]))):
         name = number[1].strip('"')
         return Naming(None if name.isdecimal() else name, number[2] or number[3] or number[4])
     for keyed in _KEYED_NAME.finditer(line) if "=" in line else ():
@@ -296,8 +303,36 @@ def _without_names(line: str) -> str:
     line = _NAME_NUMBER.sub(" ", line)
     line = _KEYED_NAME.sub(" ", line)
     line = _SAID_NAME.sub(lambda m: m[0] if _NOT_A_NAME.match(m[1]) else m[0].replace(m[1], ""), line)
-    line = _IDENTITY.sub(lambda m: " " if m[1].count(".") > 1 or "@" in m[1] or _TOP.search(m[1]) else m[0], line)
-    return _PROGRAM_SERIAL.sub(" ", _QUOTED_ID.sub(" ", line))
+    line = _IDENTITY.sub(_kept_of_identity, line)
+    return _PROGRAM_SERIAL.sub(" ", _QUOTED_ID.sub(_kept_of_quoted, line))
+
+
+_EVENT_NAME = re.compile(
+    r"(?:ike|ipsec|isakmp|vpn|sa|child|esp|neg|phase\d?|p[12]|tunnel|session|sec|kmd|key)(?:v[12])?\.(?:[\w-]+\.)*"
+    r"(?:session|init|auth|child|create|fail(?:ed|ure)?|ok|timeout|peer|dead|up|down|sa|neg\w*|start|done|reject\w*|established|deleted?|rekey|quick|main)"
+    r"(?:\.|$)",
+    re.IGNORECASE,
+)
+"""How the name of an event looks that is written like a host's: `ike.session.auth.fail`."""
+
+
+_WORDS = re.compile(r"'[^'=@]*\w [^'=@]*'")
+
+
+def _kept_of_quoted(m: re.Match[str]) -> str:
+    """What is quoted is a name, unless it is a sentence: no name of a certificate is without `=`."""
+    return m[0] if _WORDS.fullmatch(m[0]) else " "
+
+
+_PROGRAMS_OWN = re.compile(rf"{_EVENT_NAME.pattern}|(?:[a-z]\.){{2}}", re.IGNORECASE)
+"""Names of events and of parts of a program (`c.e.v.Negotiator`): nobody's identity."""
+
+
+def _kept_of_identity(m: re.Match[str]) -> str:
+    name = m[1]
+    if name.count(".") > 1 and _EVENT_NAME.match(name) and not _TOP.search(name):
+        return m[0].replace(".", " ")
+    return " " if name.count(".") > 1 or "@" in name or _TOP.search(name) else m[0]
 
 
 def _endpoints(text: str, named: Named, ideas: frozenset[str]) -> tuple[str | None, str | None, int | None]:
@@ -319,8 +354,8 @@ def _endpoints(text: str, named: Named, ideas: frozenset[str]) -> tuple[str | No
     return None, peer, port
 
 
-_THEIRS = r"received|theirs?|offered|remote|peer(?:'s)?|their|far|it offered|requested|asked|proposed|got|came"
-_MINE = r"configured|mine|permit\w*|ours?|we only|local|allow\w*|expect\w*|own|accepts?|we take|want\w*|require\w*|supported|have|here"
+_THEIRS = r"received|theirs?|offered|remote|peer(?:'s)?|their|far|it offered|requested|asked|proposed|got|came|has|brings|brought"
+_MINE = r"configured|mine|permit\w*|ours?|we only|local|allow\w*|expect\w*|own|accepts?|we take|want\w*|require\w*|supported|have|needs?|here"
 _MARK = re.compile(rf"(?<![A-Za-z])(?:(?P<their>{_THEIRS})|(?P<mine>{_MINE}))\b", re.IGNORECASE)
 
 
@@ -404,7 +439,11 @@ def _mode(text: str) -> str | None:
 
 def _identities(line: str, conn: str | None) -> tuple[str, ...]:
     """Names with dots that stand for a peer: neither the name of an event (`"ev":"neg.fail"`) nor the connection's own."""
-    found = (m[1] for m in _IDENTITY.finditer(line) if not _EVENT_KEY.search(line[max(0, m.start() - 16) : m.start()]))
+    found = (
+        m[1]
+        for m in _IDENTITY.finditer(line)
+        if not _PROGRAMS_OWN.match(m[1]) and not _EVENT_KEY.search(line[max(0, m.start() - 16) : m.start()])
+    )
     return tuple(dict.fromkeys(name for name in found if name != conn))[:4]
 
 
