@@ -9,6 +9,7 @@ from concurrent.futures import BrokenExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from secrets import token_bytes
 
 from stomion.case.evidence import Evidence
 from stomion.errors import Cancelled, UnreadableInput, UsageError
@@ -26,7 +27,7 @@ from stomion.ingest.workers import OF_ITS_OWN, Answer, read_many, worth_it
 from stomion.logs.phrasebook import read_phrasebook
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.vocabulary.clean import one_line
-from stomion.vocabulary.secrets import without_secrets
+from stomion.vocabulary.secrets import tell_apart, without_secrets
 
 MAX_FILES = 20_000
 SOON_READ = 1 << 20
@@ -50,6 +51,7 @@ def read_case(
     for path in paths:
         if not _exists(path):
             raise UsageError(f"{path}: it does not exist")
+    tell_apart(token_bytes(16))
     root = _root(paths)
     evidence = Evidence(root=str(root), title=one_line(root.name))
     for book in phrasebooks(root):

@@ -18,7 +18,9 @@ from stomion.ingest.store import MARK, Store, program_mark
 from stomion.measure.series import CounterSeries
 from stomion.model.provenance import NotRecognised, Problem
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
+from stomion.vocabulary.secrets import SECRET
 
+MARKED = f"{SECRET[:-1]} ".encode()
 LEAST_BYTES = 1 << 20
 """Cases with fewer bytes of texts, records and sheets are read as fast as their store."""
 
@@ -140,7 +142,12 @@ class Keeper:
     def keep(self, name: bytes | None, found: Found) -> None:
         """Keep what a file gave."""
         if name is not None:
-            self._store.put(name, packed(found))
+            self._put(name, packed(found))
+
+    def _put(self, name: bytes, data: bytes) -> None:
+        # A mark of a secret holds for this run alone: what has one is worked out again.
+        if MARKED not in data:
+            self._store.put(name, data)
 
     def made(self, item: Item, data: bytes, kind: type[Made], make: Callable[[], Made]) -> Made:
         """What is made of a file's bytes alone."""
@@ -149,7 +156,7 @@ class Keeper:
         value = unpacked(held, kind) if held is not None else None
         if value is None:
             value = make()
-            self._store.put(name, packed(value))
+            self._put(name, packed(value))
         return value
 
     def _content(self, item: Item) -> bytes | None:

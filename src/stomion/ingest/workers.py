@@ -16,11 +16,13 @@ from collections.abc import Generator, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass, field
 from multiprocessing import get_context, resource_tracker
+from secrets import token_bytes
 
 from stomion.case.evidence import Evidence
 from stomion.ingest.item import Item
 from stomion.ingest.kept import Found, lengths, taken
 from stomion.ingest.reading import Tick, Years
+from stomion.vocabulary.secrets import tell_apart
 
 LEAST_BYTES = 24 << 20
 """Files of fewer bytes are read faster than a process starts."""
@@ -97,7 +99,7 @@ def read_many(
         # A copy of this process is there at once; a new one has to load the program first.
         mp_context=get_context("fork" if can_fork() else "spawn"),
         initializer=_begin,
-        initargs=(base_of(evidence), years),
+        initargs=(base_of(evidence), years, tell_apart(token_bytes(16))),
     )
     try:
         waiting = [pool.submit(_read, chunk) for chunk in _chunks(items, sizes)]
@@ -138,8 +140,9 @@ _CASE: list[tuple[Evidence, Years]] = []
 """In a worker: what it knows of the case. Sent once, as a large case has many sheets."""
 
 
-def _begin(base: Evidence, years: Years) -> None:
+def _begin(base: Evidence, years: Years, marks: bytes) -> None:
     """In a worker, first of all; ctrl+c is the caller's matter."""
+    tell_apart(marks)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     gc.disable()
     _CASE[:] = [(base, years)]

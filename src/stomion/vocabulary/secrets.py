@@ -6,8 +6,11 @@ What is said *of* a key stays (`psk: mismatch`), and so do addresses, algorithms
 from __future__ import annotations
 
 import re
+from hashlib import blake2b
 
 SECRET = "(secret)"
+"""The mark; with a label in it where marks tell one secret from another."""
+_BEGUN = SECRET[:-1]
 PLAIN_WORD = 16
 """Letters of a word that is no secret; a longer run of letters may be one."""
 REACH = 120
@@ -25,7 +28,7 @@ _KIND = r"(?:(?:ascii(?:[-_]text)?|plain(?:[-_]?text)?|clear(?:[-_]?text)?|text|
 _TO = r"(?P<to>[\"'\])]{0,2}\s{0,4}(?:[:=]{1,2}>?|->|→|>|\[|\(|<|\b(?:is|was|value|set\s{1,2}to|changed\s{1,2}from)\b)[\s\[(<]{0,4}|\s{1,4}|(?=[\"']))"
 _VALUE = r"(?:\"(?P<double>[^\"]{1,256})\"|'(?P<single>[^']{1,256})'|(?P<bare>[\"']?[^\s\"',;<>\[\]()]{4,256}))"
 _NAMED = re.compile(rf"{_NAME}{_ATTRIBUTES}{_TO}{_KIND}{_VALUE}", re.IGNORECASE)
-_OF_A_USER = re.compile(r"(:\s{0,4}(?:xauth|eap|ntlm)\s{1,4})([\"'])[^\"']{1,256}\2", re.IGNORECASE)
+_OF_A_USER = re.compile(r"(:\s{0,4}(?:xauth|eap|ntlm)\s{1,4})([\"'])(?P<value>[^\"']{1,256})\2", re.IGNORECASE)
 """A row of a list of secrets: whose it is, a colon, the method and the password."""
 _NAMED_AT = re.compile(_NAME, re.IGNORECASE)
 _BARE_KEY = re.compile(r"\bkey(?:ring)?\b", re.IGNORECASE)
@@ -67,7 +70,7 @@ _WHOSE = re.compile(
     r"\b(?:conn(?:ection)?|tunnel|peer|name|gateway|gw|site|vpn|profile|policy|user|host|id(?:entity)?|for|to|from|with|of|by|at|between|and)[\s:=\"'\[(<]{1,3}$",
     re.IGNORECASE,
 )
-_CHANGED = re.compile(r"(?:\b(?:set|reset|changed?|equal)|\(secret\))\s{1,2}to\s{1,2}$", re.IGNORECASE)
+_CHANGED = re.compile(r"(?:\b(?:set|reset|changed?|equal)|\(secret(?: [a-z]{4})?\))\s{1,2}to\s{1,2}$", re.IGNORECASE)
 _RANDOM = re.compile(r"(?<![\w+/=.-])[A-Za-z0-9+/]{40,}={0,2}(?![\w+/=.-])")
 """A long run of letters and digits: a key or a certificate in base 64, where upper case, lower case and digits change places often."""
 _LONG = re.compile(r"[A-Za-z0-9+/]{40}")
@@ -75,11 +78,38 @@ _TURNS = re.compile(r"[a-z](?=[A-Z0-9])|[A-Z](?=[0-9])|[0-9](?=[A-Za-z])")
 MANY_TURNS = 10
 
 
+LETTERS = "bcdfghjklmnpqrstvwxz"
+"""Letters of a label: they make no words, and no vowel and no digit makes it look like a secret."""
+_key: list[bytes] = []
+
+
+def tell_apart(key: bytes) -> bytes:
+    """From now on equal secrets get equal marks and others others: by a label that rests on `key`, which has to be random and is kept nowhere, so
+    that nobody can try words against a mark. The first key holds; it is given back, for processes that read for this one."""
+    if not _key:
+        _key.append(key)
+    return _key[0]
+
+
+def mark_of(value: str) -> str:
+    """What stands for a secret."""
+    if value.startswith(_BEGUN):
+        return value
+    if not _key:
+        return SECRET
+    number = int.from_bytes(blake2b(value.encode("utf-8", "replace"), key=_key[0], digest_size=8).digest())
+    letters = []
+    for _ in range(4):
+        number, place = divmod(number, len(LETTERS))
+        letters.append(LETTERS[place])
+    return f"{_BEGUN} {''.join(letters)})"
+
+
 def without_secrets(text: str) -> str:
     """A line without the values that are named as keys, passwords and the like, and without what can be nothing else."""
     low = text.lower()
     if any(hint in low for hint in _HINTS) and _TRIGGER.search(low):
-        text = _OF_A_USER.sub(rf"\1\2{SECRET}\2", _NAMED.sub(_masked, text))
+        text = _OF_A_USER.sub(lambda m: f"{m[1]}{m[2]}{mark_of(m['value'])}{m[2]}", _NAMED.sub(_masked, text))
         named = _NAMED_AT.search(text) or _BARE_KEY.search(text)
         if named is not None:
             text = _without_strong(text, named.end())
@@ -91,10 +121,10 @@ def _masked(m: re.Match[str]) -> str:
     value = quoted if quoted is not None else m["bare"]
     if quoted is None and not _may_be_secret(m["bare"].lstrip("\"'"), assigned=bool(m["to"].strip())):
         return m[0]
-    if value.startswith(SECRET[:-1]):
+    if value.startswith(_BEGUN):
         return m[0]
     at = m.start("double") if m["double"] else m.start("single") if m["single"] else m.start("bare")
-    return m[0][: at - m.start()] + SECRET + m[0][at - m.start() + len(value) :]
+    return m[0][: at - m.start()] + mark_of(value.strip("\"'")) + m[0][at - m.start() + len(value) :]
 
 
 def _may_be_secret(word: str, *, assigned: bool) -> bool:
@@ -114,7 +144,7 @@ def _without_strong(text: str, start: int) -> str:
     def mask(m: re.Match[str]) -> str:
         before = piece[max(0, m.start() - 24) : m.start()]
         about_another = _WHOSE.search(before) and not _CHANGED.search(before)
-        return m[0] if about_another or _ALGORITHM.match(m[0]) else SECRET
+        return m[0] if about_another or _ALGORITHM.match(m[0]) else mark_of(m[0])
 
     return text[:start] + _STRONG.sub(mask, piece) + text[start + REACH :]
 
@@ -122,4 +152,4 @@ def _without_strong(text: str, start: int) -> str:
 def _without_random(m: re.Match[str]) -> str:
     found = m[0]
     mixed = found.lower() != found != found.upper()
-    return SECRET if mixed and len(_TURNS.findall(found)) >= MANY_TURNS else found
+    return mark_of(found) if mixed and len(_TURNS.findall(found)) >= MANY_TURNS else found
