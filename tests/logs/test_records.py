@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from stomion.logs.blocks import joined, shape_of
 from stomion.logs.facing import facing_proposals
+from stomion.logs.phrasebook import phrase
 from stomion.logs.reader import read_log
 from stomion.logs.timestamps import find_stamp
 from stomion.logs.verdict import verdict_of
@@ -81,6 +82,16 @@ def test_both_sides_of_a_record_are_its_values() -> None:
     assert event is not None and event.mine is not None and event.theirs is not None
     assert (event.theirs.values("group"), event.mine.values("group")) == (("14",), ("20",))
     assert (event.where.line, event.far, event.bare) == (20, False, False)
+
+
+def test_a_taught_wording_decides_the_record_that_it_stands_in() -> None:
+    text = NUMBERED.format("02050.3 SUITE_AGREED AES_256 SHA_256 GROUP_14", "REFUSED_HERE PURPLE_LAMP")
+    lines = list(enumerate(text.splitlines(), 1))
+    records = list(joined(lines, shape_of([line for _, line in lines])))
+    lamp = phrase("REFUSED_HERE PURPLE_LAMP", "key refused")
+    (event,) = read_log(records, "quayhead/log", "quayhead", year=2026, phrases=(lamp,))
+    assert (event.what, event.far, event.peer, event.at) == (What.KEY_REFUSED, False, "198.51.100.34", 1777886050.0)
+    assert "PURPLE_LAMP" in event.text
 
 
 @pytest.mark.parametrize(

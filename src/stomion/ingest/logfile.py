@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 from functools import lru_cache
 from importlib import resources
 
@@ -78,7 +78,7 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
         own = evidence.addresses.get(item.site or "", set())
         log.events = list(
             read_log(
-                _worth(records, log) if records is not None else lines(),
+                _worth(records, log, phrases) if records is not None else lines(),
                 item.name,
                 item.site,
                 year=year,
@@ -121,10 +121,10 @@ def _every_line(item: Item, reading: Reading) -> Iterator[tuple[int, str]]:
             yield number, text
 
 
-def _worth(records: Iterator[tuple[int, str]], log: Log) -> Iterator[tuple[int, str]]:
+def _worth(records: Iterator[tuple[int, str]], log: Log, phrases: Sequence[Phrase]) -> Iterator[tuple[int, str]]:
     for number, text in records:
         log.lines = number
-        if RELEVANT.search(text.lower()):
+        if RELEVANT.search(text.lower()) or any(item.head in text for item in phrases):
             log.looked_at += 1
             yield number, text
 

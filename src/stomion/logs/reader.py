@@ -131,6 +131,10 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
     if lex.NOISE.search(words) and not lex.STRONG.search(words):
         # A verdict on other business: somebody who signs on is refused too.
         return None
+    known = next((found for line in reversed(lines) if (found := taught(line, state.phrases))), None)
+    if known is not None:
+        told = as_taught(*known, text, where, understand(rest, where) or _without_more(rest, where))
+        return _placed(replace(told, bare=False), rest, text, at, assumed, state)
     verdict = verdict_of([rest.split("; ")[0] if n == 0 else line for n, line in enumerate(lines)])
     if verdict is not None and verdict.what is What.NO_ANSWER and any(_unsent(line) for line in lines[1:]):
         # Nobody can answer what could not be sent.
@@ -151,6 +155,11 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
     if event.what in _OF_PROPOSALS:
         sides = facing_proposals(lines, _PROTOCOLS.get(event.layer or "", ""))
         event = event if sides is None else replace(event, mine=sides[0], theirs=sides[1], offers=(), bare=False)
+    return _placed(event, rest, text, at, assumed, state)
+
+
+def _placed(event: Event, rest: str, text: str, at: float | None, assumed: tuple[str, ...], state: LogState) -> Event:
+    """The event of a record with its time and its peer."""
     if event.peer in state.own:
         event = _turned(event, rest, state.own)
     return _tied(replace(event, at=at, assumed=assumed, text=text), state)
