@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import re
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import combination, phase_of
@@ -28,6 +28,10 @@ class Draft:
     left: tuple[tuple[int, str], ...]
     cut: bool = False
     """Was the text longer than what is read of one?"""
+    things: Mapping[str, Sequence[Thing]] = field(default_factory=dict)
+    """What each kind of table was made of, in the order of the tables; under `site` what may name the gateway."""
+    named: Mapping[str, Thing] = field(default_factory=dict)
+    """What others may speak of by name."""
 
 
 def draft_of(text: str) -> Draft:
@@ -35,18 +39,24 @@ def draft_of(text: str) -> Draft:
     top = statements_of(text)
     things = things_of(top)
     names = Names()
-    interfaces = [i for t in things if t.kind == "interface" and (i := _interface(t)) is not None]
+    made: dict[str, list[Thing]] = {"site": [t for t in things if t.kind == "system"]}
+    interfaces = []
+    for thing in things:
+        if thing.kind == "interface" and (interface := _interface(thing)) is not None:
+            interfaces.append(interface)
+            made.setdefault("interface", []).append(thing)
     names.interfaces = {i.name for i in interfaces}
     names.zones = {i.zone for i in interfaces if i.zone}
     _named(things, names)
     suites = _suites(things)
     used: set[int] = set()
 
-    def kept(made: Iterable[tuple[Thing, object]]) -> list[object]:
+    def kept(found: Iterable[tuple[Thing, object]]) -> list[object]:
         out = []
-        for thing, one in made:
+        for thing, one in found:
             if one is not None:
                 out.append(one)
+                made.setdefault(thing.kind, []).append(thing)
                 used.update(_lines(thing))
         return out
 
@@ -60,7 +70,14 @@ def draft_of(text: str) -> Draft:
     sheet = SiteSheet(
         _site(things), True, tuple(interfaces), tuple(tunnels), tuple(routes), tuple(translations), tuple(filters),  # type: ignore[arg-type]
     )  # fmt: skip
-    return Draft(sheet, tuple(_left(top, used)), text.count("\n") > MAX_LINES)
+    named = {t.name: t for t in things if t.name and t.kind in _SPOKEN_OF}
+    if len({t.line for t in things}) == 1:
+        # Data that was decoded as a whole has no lines.
+        made = {}
+    return Draft(sheet, tuple(_left(top, used)), text.count("\n") > MAX_LINES, made, named)
+
+
+_SPOKEN_OF = frozenset(("network", "network-group", "service", "proposal", "interface"))
 
 
 def _lines(thing: Thing) -> set[int]:

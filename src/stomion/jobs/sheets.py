@@ -11,6 +11,7 @@ import tomlkit
 from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT, Table
 
+from stomion.drafts.cited import cited
 from stomion.drafts.draft import draft_of
 from stomion.drafts.shape import MAX_LINES
 from stomion.errors import UnreadableInput, UsageError
@@ -189,7 +190,8 @@ def drafted(file: Path) -> tuple[str, tuple[tuple[int, str], ...]]:
             f"{file}: no tunnel and no interface was understood in it; a gateway's configuration as text expected"
         )
     # Whether translation comes before the tunnel is no matter of the text: it is left to the sheet's reader.
-    lines = [line for line in new_sheet(draft.sheet).split("\n") if not line.startswith("translation_first")]
+    whole = cited(new_sheet(draft.sheet), draft.things, draft.named)
+    lines = [line for line in whole.split("\n") if not line.startswith("translation_first")]
     rest = ((MAX_LINES + 1, "everything from here on"),) if draft.cut else ()
     return "\n".join(map(without_secrets, lines)), (*draft.left, *rest)
 
