@@ -75,7 +75,7 @@ _TROUBLED = frozenset({
 
 
 _HARMLESS = re.compile(
-    r" not (?:needed|necessary|changed|checked)(?= )| no (?:change|certificate request)(?= )| by default(?= )| (?:continuing|going on|carrying on)(?= )(?! \w+ (?:port )?4500)"
+    r" not (?:needed|necessary|changed|checked)(?= )| no (?:change|certificate request|other|ports?|narrowing)(?= )| by default(?= )| (?:continuing|going on|carrying on)(?= )(?! \w+ (?:port )?4500)"
     r"| set to \d+ (?:s|sec|secs|seconds|ms|min|minutes)(?= )| ext(?:ended|ension) seq\w*"
 )
 """What is denied without any harm: it was not needed, or things go on without it."""
@@ -156,11 +156,11 @@ TROUBLE: tuple[Rule, ...] = (
     R(What.IDENTITY_REFUSED, ("identity", "refusal"), ("decrypt",)),
     R(What.GAVE_UP, ("silence", "ended"), ("child",)),
     # A reason is given, whatever for.
-    R(What.PROPOSAL_REFUSED, ("because of proposal",), ("up", "again")),
-    R(What.KEY_REFUSED, ("because of key",), ("up", "again", "rekey")),
-    R(What.SELECTORS_REFUSED, ("because of nets",), ("up", "again")),
-    R(What.IDENTITY_REFUSED, ("because of name",), ("up", "again", "certificate")),
-    R(What.NO_ANSWER, ("because of silence",), ("up", "again", "peerlost"), unsaid=r" session from | flow "),
+    R(What.PROPOSAL_REFUSED, ("because of proposal",), ("up", "again", "begin")),
+    R(What.KEY_REFUSED, ("because of key",), ("up", "again", "begin", "rekey")),
+    R(What.SELECTORS_REFUSED, ("because of nets",), ("up", "again", "begin")),
+    R(What.IDENTITY_REFUSED, ("because of name",), ("up", "again", "begin", "certificate")),
+    R(What.NO_ANSWER, ("because of silence",), ("up", "again", "begin", "peerlost"), unsaid=r" session from | flow "),
     # Something is turned away, in whatever words: what the rest of the line speaks of.
     R(What.PFS_REFUSED, ("freshkey", "child", "turned away"), ("up",)),
     R(What.PROPOSAL_REFUSED, ("cipher", "turned away"), ("up", "nets", "secret", "silence", "install")),

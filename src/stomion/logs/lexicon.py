@@ -159,7 +159,7 @@ IDEAS: dict[str, str] = {
     r"| wrong key| key (?:mismatch\w*|differs|wrong|is wrong|does not match)| keys (?:are not|differ|do not)| hash (?:does not match|mismatch\w*|did not match|differs|value is wrong)"
     r"| calculated hash| common secrets?| received hash payload does not match| proof of (?:the )?key| bad key| keys? (?:is|are) not the same",
     "secret": r" pass(?:word|phrase|code)s?(?= )| watchwords?| countersign| (?:pre ?)?shared (?:key|secret|word)s?(?= )| common secrets?| psk(?= )| secrets?(?= )",
-    "cipher": r" ciphers?(?= )| (?:method|kind|type|form|way) of (?:encryption|enciphering|protection)| encryption(?= )(?! domain)| crypto(?= )| algorithms?| suites?(?= )| transforms?(?= )",
+    "cipher": r" ciphers?(?= )| encr(?= )| (?:method|kind|type|form|way) of (?:encryption|enciphering|protection)| encryption(?= )(?! domain)| crypto(?= )| algorithms?| suites?(?= )| transforms?(?= )",
     "nets": r" address ranges?| (?:sub)?nets?(?= )| (?:sub)?networks?(?= )| lans?(?= )| prefix(?:es)?(?= )| no map for \d",
     "freshkey": r" fresh (?:key|dh|diffie)\w*| new (?:dh|diffie)\w*",
     "named": r" (?:name|identity|identification|ident)(?: (?:given|shown|told|used|claimed|presented))?(?= )| who is(?= )",
@@ -234,14 +234,12 @@ IDEAS: dict[str, str] = {
     "me": r" myself| our own| we (?:have )?prove\w*| local side",
     "unwelcome": r" spoofed?| attack| flood| scan\w*",
 }
-_REASON = (
-    r" (?:why|reasons?|cause|details?|ground|because|due to|motive|fault)(?: is| was| of)?(?: the| their| our| its)?"
-)
+_REASON = r" (?:why|reasons?|cause|ground|because|due to|motive|fault)(?: is| was| of)?(?: the| their| our| its)?"
 IDEAS |= {
     "because of proposal": rf"{_REASON}(?: (?:ike|esp|crypto|p[12]))? (?:encr\w*|ciphers?|proposals?|suites?|algo\w*|crypto\w*|transforms?|offers?|sets?)(?= )",
-    "because of key": rf"{_REASON} (?:psk|key|secret|pre ?shared\w*|password|passphrase|mac|hash|digest|checksum)s?(?= )(?! (?:exchange|ok|expired))",
+    "because of key": rf"{_REASON} (?:psk|key|secret|pre ?shared\w*|password|passphrase|mac|hash|digest|checksum)s?(?= )(?! (?:exchange|ok|expir\w*|life\w*|age|old|renew\w*|re ?key\w*|roll\w*|refresh\w*)(?= ))",
     "because of nets": rf"{_REASON}(?: (?:traffic|inner))? (?:ts[ir]?|selectors?|subnets?|nets?|networks?|ranges?|prefix\w*|lans?|domains?)(?= )",
-    "because of name": rf"{_REASON.replace('details?|', '')}(?: peer)? (?:id|ident\w*|name|fqdn)(?= )",
+    "because of name": rf"{_REASON}(?: peer)? (?:id|ident\w*|name|fqdn)(?= )",
     "because of silence": rf"{_REASON}(?: peer)? (?:silent|silence|no ?(?:answer|reply|response|resp)|timeout|tmo|timed out|unanswered|mute)(?= )",
 }
 """What a line gives as the reason of something: nobody gives reasons for what went well."""
