@@ -19,6 +19,8 @@ import sys
 from stomion.tui import app
 from stomion.tui.screens.tunnels import TunnelsScreen
 from stomion.tui.screens.failover import FailoverScreen
+from stomion.tui.screens.base import Page
+from stomion.tui.widgets.lines import Lines
 from stomion.entry import main
 def fails(self, *given):
     secret = "hunter2-and-more"
@@ -44,7 +46,11 @@ main(["demo"])
     [
         ("app.StomionApp.action_finding", "fff2", "still at tunnel"),
         ("FailoverScreen.fill", "82", "still at tunnel"),
-        ("TunnelsScreen.on_mount", "1", ""),
+        ("TunnelsScreen.on_mount", "2", "still at tunnel"),
+        ("Lines.on_resize", "2", "still at tunnel"),
+        ("Lines.strip_at", "2", "still at tunnel"),
+        ("Lines.on_focus", "2", "still at tunnel"),
+        ("Page.on_resize", "2", "still at tunnel"),
     ],
 )
 def test_an_error_on_a_screen_is_a_sentence_and_status_3(tmp_path: Path, place: str, keys: str, left_at: str) -> None:

@@ -9,6 +9,7 @@ from textual.screen import ModalScreen
 from stomion.diagnosis.runner import Diagnosis
 from stomion.errors import UsageError
 from stomion.jobs.asking import write_asks
+from stomion.tui.goingon import GoesOn
 from stomion.tui.spans import Line, paragraph
 from stomion.tui.widgets.lines import Lines
 from stomion.views.asks import Ask, asks_of, asks_text
@@ -16,7 +17,7 @@ from stomion.views.asks import Ask, asks_of, asks_text
 NOTHING = "Nothing has to be fetched: what is there decides."
 
 
-class AsksScreen(ModalScreen[None]):
+class AsksScreen(GoesOn, ModalScreen[None]):
     BINDINGS = [
         Binding("escape,q,o", "dismiss", "close", show=False),
         Binding("c", "copy", "copy the list", show=False),

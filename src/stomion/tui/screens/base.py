@@ -9,6 +9,7 @@ from textual.app import ComposeResult
 from textual.screen import Screen
 
 from stomion.errors import UsageError
+from stomion.tui.goingon import GoesOn
 from stomion.tui.spans import Line
 from stomion.tui.widgets.bars import Bar, bottom
 
@@ -26,7 +27,7 @@ _BENCH: dict[str, Callable[[Workbench[Any]], None]] = {
 """What the key table names, of any what-ifs."""
 
 
-class Page(Screen[None]):
+class Page(GoesOn, Screen[None]):
     """A full screen; `place` is its name in the key table."""
 
     place = ""

@@ -6,12 +6,13 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.screen import ModalScreen
 
+from stomion.tui.goingon import GoesOn
 from stomion.tui.keymap import help_keys
 from stomion.tui.spans import Line, left
 from stomion.tui.widgets.lines import Lines
 
 
-class KeysScreen(ModalScreen[None]):
+class KeysScreen(GoesOn, ModalScreen[None]):
     BINDINGS = [Binding("escape,q,question_mark,enter", "dismiss", "close", show=False)]
     CSS = """
     KeysScreen { align: center middle; background: $background 60%; }

@@ -14,9 +14,10 @@ from stomion.ingest.textfile import TextFile
 from stomion.jobs.teaching import count_matches, events_to_choose, phrase, template_of
 from stomion.logs.learning import Learned
 from stomion.logs.phrasebook import GAPS, Phrase
+from stomion.tui.goingon import GoesOn
 
 
-class TeachScreen(ModalScreen[Phrase | None]):
+class TeachScreen(GoesOn, ModalScreen[Phrase | None]):
     """Gives back the phrase to save, or None."""
 
     BINDINGS = [

@@ -11,13 +11,14 @@ from textual.worker import get_current_worker
 from stomion.case.evidence import Evidence
 from stomion.errors import UsageError
 from stomion.jobs.trying import RECORDS, Plan, Planned, as_expected, plan_of, run_plan, writer
+from stomion.tui.goingon import GoesOn
 from stomion.tui.spans import Line, cut, paragraph
 from stomion.tui.widgets.lines import Lines
 
 WIDTH = 104
 
 
-class TryingScreen(ModalScreen[bool]):
+class TryingScreen(GoesOn, ModalScreen[bool]):
     """Closes with whether anything was written into the case."""
 
     BINDINGS = [

@@ -7,13 +7,14 @@ from rich.style import Style
 from textual.strip import Strip
 from textual.widget import Widget
 
+from stomion.tui.goingon import GoesOn
 from stomion.tui.keymap import SCREENS, bar_keys
 from stomion.tui.palette import DARK, THEMES
 from stomion.tui.spans import Line, cut, width_of
 from stomion.vocabulary.clean import clean
 
 
-class Bar(Widget):
+class Bar(GoesOn, Widget):
     """One line with a left part and a right part; the right part gives way first."""
 
     def __init__(self, *, id: str | None = None) -> None:

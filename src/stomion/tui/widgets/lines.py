@@ -16,6 +16,7 @@ from textual.message import Message
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
+from stomion.tui.goingon import GoesOn
 from stomion.tui.palette import DARK, THEMES
 from stomion.tui.spans import Line
 from stomion.vocabulary.clean import clean
@@ -24,7 +25,7 @@ LineAt = Callable[[int, int], Line]
 """(row, width) -> line."""
 
 
-class Lines(ScrollView, can_focus=True):
+class Lines(GoesOn, ScrollView, can_focus=True):
     """Rows numbered from 0; the cursor rests on those that `stops` lets it."""
 
     BINDINGS = [
@@ -140,6 +141,15 @@ class Lines(ScrollView, can_focus=True):
         self._reveal()
 
     def render_line(self, y: int) -> Strip:
+        try:
+            return self.strip_at(y)
+        except Exception as error:
+            # Drawing is asked for by the toolkit's own clock: there nobody else can go on after it.
+            self.go_on_after(error)
+            return Strip.blank(self.size.width)
+
+    def strip_at(self, y: int) -> Strip:
+        """What stands in a row of the screen."""
         colours = THEMES.get(self.app.theme, DARK)
         row = y + self.scroll_offset.y
         chosen = row == self.row and self._has_cursor
