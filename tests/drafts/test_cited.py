@@ -8,8 +8,9 @@ import tomllib
 import pytest
 from test_drafts import KEY, NAMED, SHAPES, _text
 
-from stomion.drafts.cited import cited
+from stomion.drafts.cited import _given_by, cited
 from stomion.drafts.draft import draft_of
+from stomion.drafts.shape import Statement
 from stomion.jobs.sheets import new_sheet
 
 _ROW = re.compile(r"(\w+) = (.*?)(?:  # lines? ([\d, ]+))?$")
@@ -72,3 +73,9 @@ def test_what_is_named_elsewhere_is_found_where_it_is_said() -> None:
 def test_the_version_is_where_it_is_said() -> None:
     ((_, _, at),) = (row for row in _rows(_text("braces")) if row[0] == "ike")
     assert at == [_line("exchange ikev2")]
+
+
+def test_statements_without_words_give_nothing() -> None:
+    text = "".join(line + "\n{ }\n" if "between" in line else line + "\n" for line in _text("braces").split("\n"))
+    assert "# line" in _cited(text)
+    assert list(_given_by(Statement((), 1))) == []

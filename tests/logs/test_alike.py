@@ -33,7 +33,7 @@ def _varied(line: str, chance: random.Random) -> str:
     def other(m: re.Match[str]) -> str:
         text = m[0]
         if "." in text:
-            return f"{chance.choice(('203.0.113', '198.51.100', '10.1.2', '0.0.0', '255.255.255'))}.{chance.randint(0, 255)}"
+            return f"{chance.choice(('203.0.113', '198.51.100', '10.64.7', '0.0.0', '255.255.255'))}.{chance.randint(0, 255)}"
         if text.isdecimal():
             return str(chance.choice((int(text), 500, 14, 2048, chance.randint(1, 10 ** len(text) - 1))))
         return "".join(chance.choice("0123456789abcdef") for _ in text)

@@ -141,7 +141,7 @@ class _Given:
 def _given_by(statement: Statement) -> Iterator[str]:
     """Texts that a statement gives, in the sheet's own spelling."""
     words = statement.words
-    for word, following in zip(words, (*words[1:], ""), strict=True):
+    for word, following in zip(words, [*words[1:], ""][: len(words)], strict=True):
         yield word.lower()
         if (version := _VERSION.search(f"{word} {following}")) is not None:
             yield f"ike {version[1] or version[2]}"
