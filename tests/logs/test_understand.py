@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from stomion.logs.clock import Clock
 from stomion.logs.reader import LogState, read_log, understand_line
 from stomion.logs.timestamps import find_stamp
 from stomion.logs.understand import understand
@@ -387,7 +388,7 @@ FRAMES = {
 
 @pytest.mark.parametrize(("line", "at"), FRAMES.values(), ids=FRAMES.keys())
 def test_a_frame_is_taken_off_and_its_time_kept(line: str, at: float | None) -> None:
-    event = understand_line(line, Provenance("x", line=1), LogState(2026))
+    event = understand_line(line, Provenance("x", line=1), LogState(Clock(2026)))
     assert event is not None
     assert (event.what, event.peer, event.at) == (What.IKE_UP, "198.51.100.34", at)
     assert at is None or event.text.endswith("IKE SA with 198.51.100.34 established")

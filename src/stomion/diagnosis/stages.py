@@ -11,6 +11,7 @@ from stomion.model.event import What
 from stomion.model.finding import PATH, STAGES, Certainty, Finding, Stage, StageVerdict, Status, Verdict
 from stomion.model.provenance import Provenance
 from stomion.tunnel import settings
+from stomion.tunnel.adjacency import learned
 from stomion.tunnel.attempts import attempts_of, before_and_after, latest, passing, sender
 from stomion.tunnel.picture import End, Picture
 from stomion.tunnel.settings import Basis, Layer, known, ranges
@@ -160,6 +161,26 @@ def _from_tables(stage: Stage) -> Callable[[Picture, End], Line]:
     return line
 
 
+def _routing(picture: Picture, end: End) -> Line:
+    """The way of packets, and behind it what routing protocols have to do with it."""
+    line = _from_tables(Stage.ROUTING)(picture, end)
+    near = [a for a in picture.adjacencies if a.site == end.site]
+    words = [f"neighbour {a.address} {a.last.what.rpartition('-')[2]}" for a in near[:MOST_NEAR]]
+    words += [f"{len(near) - MOST_NEAR} more neighbours"] if len(near) > MOST_NEAR else []
+    told = learned(end)
+    if told is not None:
+        count = len(told.routes)
+        words.append(f"{count} route{'' if count == 1 else 's'} learned ({', '.join(told.protocols)})")
+    if not words:
+        return line
+    text = " · ".join(part for part in (line.text, *words) if part)
+    return line._replace(text=text, where=line.where or (near[0].last.where if near else None))
+
+
+MOST_NEAR = 2
+"""Neighbours named on the line of a stage."""
+
+
 def _passing(picture: Picture) -> Line:
     wanted = [a for a in latest(picture) if a.expected]
     if wanted and all(a.passes for a in wanted) and {a.from_left for a in wanted} == {True, False}:
@@ -211,7 +232,7 @@ _LINES: dict[Stage, Callable[[Picture, End], Line]] = {
     Stage.CHILD: _child,
     Stage.SELECTORS: _selectors,
     Stage.NAT: _from_tables(Stage.NAT),
-    Stage.ROUTING: _from_tables(Stage.ROUTING),
+    Stage.ROUTING: _routing,
     Stage.FILTER: _from_tables(Stage.FILTER),
     Stage.CARRIAGE: _carriage,
     Stage.TRAFFIC: _traffic,

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from functools import lru_cache
 from importlib import resources
 
-from stomion.case.evidence import Log
+from stomion.case.evidence import Log, Placed
 from stomion.ingest.files import HEAD, Finder, LineScan, open_input, read_lines
 from stomion.ingest.item import Item
 from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
 from stomion.logs.blocks import LOOKED_AT, joined, shape_of
+from stomion.logs.clock import Clock
 from stomion.logs.lexicon import RELEVANT
+from stomion.logs.neighbours import WORDS, Neighbours, may_tell
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
 from stomion.logs.threads import BEGINNING, is_of_threads
@@ -34,8 +36,12 @@ def shipped() -> tuple[Phrase, ...]:
 
 
 def _read(reading: Reading) -> None:
+    told = len(reading.evidence.happenings)
     log = _log(reading, frozenset())
     item = reading.item
+    if not log.events and len(reading.evidence.happenings) > told and not _is_gateway_log(item):
+        reading.source("routing log", log.lines, "lines")
+        return
     if not log.events and (item.host or not item.site or item.place == "path" or not _is_gateway_log(item)):
         reading.refuse("text without a line about a negotiation")
         return
@@ -61,11 +67,25 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
     """What a log tells, without the lines that are known to be of something else."""
     item, evidence = reading.item, reading.evidence
     log = Log(item.name, item.site)
+    neighbours = Neighbours(item.site or "", Clock(reading.years.year_for(item.path)))
+
+    def others(found: Iterable[tuple[int, str]]) -> Iterator[tuple[int, str]]:
+        """The lines that do not tell of a routing neighbour; what those that do tell goes into the evidence."""
+        for number, text in found:
+            if not may_tell(text):
+                yield number, text
+                continue
+            record = neighbours.read(text)
+            if record is not None:
+                evidence.happenings.append(Placed(record, item.name, number))
+            elif RELEVANT.search(text.lower()) or any(p.head in text for p in evidence.phrases):
+                yield number, text
+
     with open_input(item.path) as stream:
         scan = LineScan(stream, _pattern(evidence.phrases), reading.about)
 
         def lines() -> Iterator[tuple[int, str]]:
-            for count, found in enumerate(scan):
+            for count, found in enumerate(others(scan)):
                 if not count % 1024:
                     reading.about(found[0])
                 if found[0] not in used:
@@ -73,7 +93,7 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
                     yield found
 
         shape, threaded = _shape(item)
-        records = joined(_every_line(item, reading), shape) if shape else None
+        records = joined(others(_every_line(item, reading)), shape) if shape else None
         year, phrases = reading.years.year_for(item.path), (*evidence.phrases, *shipped())
         own = evidence.addresses.get(item.site or "", set())
         log.events = list(
@@ -140,7 +160,9 @@ def finder(heads: tuple[str, ...]) -> Finder:
     # An automaton, in time linear to the text whatever the text is: docs/adr/0011-linear-search.md.
     import re2
 
-    found: Finder = re2.compile(b"|".join((RELEVANT.pattern.encode(), *(re2.escape(head.encode()) for head in heads))))
+    found: Finder = re2.compile(
+        b"|".join((RELEVANT.pattern.encode(), WORDS.encode(), *(re2.escape(head.encode()) for head in heads)))
+    )
     return found
 
 

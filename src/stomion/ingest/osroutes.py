@@ -125,8 +125,18 @@ def _routes(rows: list[Any], where: Provenance, doubts: list[str]) -> Iterator[R
         metric = number_of(row, "metric") or 0
         yield Route(
             interval, length, Provenance(where.file, where.site, record=number), via, dev, metric, text_of(row, "table") or "main",
-            kind, words, tuple(hops[1:]),
+            kind, words, tuple(hops[1:]), _learned(text_of(row, "protocol")),
         )  # fmt: skip
+
+
+_PROTOCOLS = frozenset(
+    ("babel", "bgp", "eigrp", "isis", "ospf", "rip", "bird", "zebra", "mrt", "gated", "openr", "xorp")
+)
+"""Origins of routes that routing daemons give (rtnetlink(7), `rtm_protocol`)."""
+
+
+def _learned(protocol: str) -> str:
+    return protocol if protocol in _PROTOCOLS else ""
 
 
 def _is_v6_route(row: dict[str, Any], via: str) -> bool:

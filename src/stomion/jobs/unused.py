@@ -9,6 +9,7 @@ from stomion.case.evidence import Evidence, Log
 from stomion.jobs.examine import Examined
 from stomion.model.event import Event
 from stomion.model.provenance import Provenance
+from stomion.model.record import NEIGHBOUR_EVENTS
 from stomion.tunnel.pairing import is_knock
 from stomion.tunnel.picture import Picture
 
@@ -91,8 +92,9 @@ def _records(evidence: Evidence, pictures: list[Picture]) -> Iterator[Unused]:
                 f"SA {one.sa.spi_in or 'without an SPI'} towards {', '.join(one.peers) or one.name or 'nobody named'}"
             )
             yield Unused(one.sa.where.file, one.sa.where.line, text, "no tunnel of that site has this peer or name")
+    yield from _neighbours(evidence, taken)
     for event in evidence.happenings:
-        if (event.file, event.line) not in taken:
+        if (event.file, event.line) not in taken and event.record.what not in NEIGHBOUR_EVENTS:
             text = f"event {event.record.what}" + (f" at {event.record.site}" if event.record.site else "")
             yield Unused(event.file, event.line, text, "it is no link that a tunnel runs over")
     for source, to, service, _, line in evidence.expects:
@@ -100,6 +102,19 @@ def _records(evidence: Evidence, pictures: list[Picture]) -> Iterator[Unused]:
             yield Unused(
                 "case.toml", line or None, f"expected flow {service} from {source} to {to}", _why_no_flow(source, sites)
             )
+
+
+def _neighbours(evidence: Evidence, taken: set[tuple[str, int | None]]) -> Iterator[Unused]:
+    """What was told of routing neighbours, those of one address as one: a gateway's log has them by the thousand."""
+    found: dict[tuple[str, str, str], list[int | None]] = {}
+    for event in evidence.happenings:
+        r = event.record
+        if r.what in NEIGHBOUR_EVENTS and (event.file, event.line) not in taken:
+            found.setdefault((event.file, r.site, r.subject), []).append(event.line)
+    for (file, site, address), lines in found.items():
+        many = "1 event" if len(lines) == 1 else f"{len(lines):,} events"
+        text = f"{many} of the routing neighbour {address or 'that has no address'}" + (f" at {site}" if site else "")
+        yield Unused(file, lines[0], text, "no tunnel of that site leads to this address")
 
 
 def _counters(evidence: Evidence, pictures: list[Picture]) -> Iterator[Unused]:
@@ -125,6 +140,7 @@ def _taken(picture: Picture) -> Iterator[tuple[str, int | None]]:
     flows = (*picture.tests, *picture.near, *picture.outside, *picture.internet, *picture.expected)
     places: list[Provenance] = [t.where for t in flows]
     places += [e.where for e in picture.link_events] + [c.where for c in picture.changes]
+    places += [c.where for near in picture.adjacencies for c in near.changes]
     if any(end.sheet is not None and end.sheet.role for end in picture.ends):
         places += [m.where for m in picture.moves]
     return ((p.file, p.line) for p in places)

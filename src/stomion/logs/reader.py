@@ -6,36 +6,28 @@ import dataclasses
 from collections.abc import Iterable, Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
-from functools import lru_cache
 
 from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
 from stomion.logs.classify import REFUSALS
+from stomion.logs.clock import Clock, day_of
 from stomion.logs.facing import facing_proposals
 from stomion.logs.framing import FRAMES, unframe
 from stomion.logs.phrasebook import Phrase, as_taught, taught
 from stomion.logs.threads import tag_of
-from stomion.logs.timestamps import find_stamp
 from stomion.logs.understand import understand
 from stomion.logs.verdict import is_refusal, verdict_of
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import read_addresses
 
-_STAMP_MISSES = 40
-"""After this many lines in a row without a time the search for one is given up for all but every 16th line."""
-
 
 @dataclass(slots=True)
 class LogState:
     """What one log has told so far about its own ways of naming things."""
 
-    year: int
-    shape: int = 0
-    day: tuple[int, int, int] | None = None
-    misses: int = 0
+    clock: Clock
     peer_of_sa: dict[str, str] = field(default_factory=dict)
     peer_of_conn: dict[str, str] = field(default_factory=dict)
     conn_of_sa: dict[str, str] = field(default_factory=dict)
@@ -63,7 +55,7 @@ def read_log(
     What `phrases` were taught comes before the general vocabulary. `own` are the writer's addresses, as far as other evidence tells them.
     In a `threaded` log (logs.threads) what names no peer is about the one that its thread named last.
     """
-    state = LogState(year, phrases=phrases, own=own, threaded=threaded)
+    state = LogState(Clock(year), phrases=phrases, own=own, threaded=threaded)
     for number, line in lines:
         if phrases or lex.RELEVANT.search(line.lower()):
             event = understand_line(line, Provenance(file, site, line=number), state)
@@ -77,11 +69,11 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
         return _understand_record(line, where, state)
     frame = unframe(line) if line[:1] in FRAMES else None
     if frame is None:
-        rest, at, assumed = _take_time(line, state)
+        rest, at, assumed = state.clock.take(line)
     elif frame.at is not None:
         rest, at, assumed = frame.text, frame.at, ()
     else:
-        rest, at, assumed = _take_time(line if frame.flat else frame.text, state)
+        rest, at, assumed = state.clock.take(line if frame.flat else frame.text)
     if frame is not None and frame.flat:
         rest = frame.text
     owner = frame.owner if frame is not None else ""
@@ -126,7 +118,7 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
     """A record of several lines: the last ones judge it, all of them together give its values."""
     lines = record.split("\n")
     text = "; ".join(lines)
-    rest, at, assumed = _take_time(text, state)
+    rest, at, assumed = state.clock.take(text)
     words = lex.plain(rest)
     if lex.NOISE.search(words) and not lex.STRONG.search(words):
         # A verdict on other business: somebody who signs on is refused too.
@@ -188,46 +180,18 @@ def _turned(event: Event, line: str, own: AbstractSet[str]) -> Event:
     return replace(event, own=event.peer, peer=peer, peer_port=port)
 
 
-def _take_time(line: str, state: LogState) -> tuple[str, float | None, tuple[str, ...]]:
-    """The line without its leading time stamp, the time, and what of it was assumed."""
-    state.misses += 1
-    if state.misses > _STAMP_MISSES and state.misses % 16:
-        return line, None, ()
-    stamp = find_stamp(line, year=state.year, day=state.day, first=state.shape)
-    if stamp is None:
-        return line, None, ()
-    state.shape, state.misses = stamp.shape, 0
-    if "day" not in stamp.assumed and "epoch" not in stamp.assumed:
-        day = _day_of(stamp.at // 86_400)
-        if day is None:
-            # Outside the calendar, as a year 1 with a zone is.
-            return line, None, ()
-        state.day = day
-    return stamp.after(line), stamp.at, stamp.assumed
-
-
 def times_of(lines: Iterable[tuple[int, str]], near: float) -> dict[int, float]:
     """The moments of numbered lines, in seconds since 1970 UTC, as their log is read; `near` is a moment of the same time, which tells the
     year where none is written. Lines without a time are left out."""
-    day = _day_of(near // 86_400)
-    state = LogState(day[0] if day is not None else 1970)
+    day = day_of(near // 86_400)
+    clock = Clock(day[0] if day is not None else 1970)
     out: dict[int, float] = {}
     for number, line in lines:
         frame = unframe(line)
-        at = frame.at if frame.at is not None else _take_time(line if frame.flat else frame.text, state)[1]
+        at = frame.at if frame.at is not None else clock.take(line if frame.flat else frame.text)[1]
         if at is not None:
             out[number] = at
     return out
-
-
-@lru_cache(64)
-def _day_of(days: float) -> tuple[int, int, int] | None:
-    """Year, month and day, so many days after 1970 began; None outside the calendar."""
-    try:
-        moment = datetime.fromtimestamp(days * 86_400, UTC)
-    except (ValueError, OverflowError, OSError):
-        return None
-    return moment.year, moment.month, moment.day
 
 
 def _tied(event: Event, state: LogState) -> Event:

@@ -66,8 +66,14 @@ class PingRecord(msgspec.Struct, frozen=True, gc=False, tag_field="kind", tag="p
     rtt_ms: float | None = None
 
 
+NEIGHBOUR_UP, NEIGHBOUR_DOWN, NEIGHBOUR_FORMING = "neighbour-up", "neighbour-down", "neighbour-forming"
+"""What an event tells of a routing protocol's neighbour (`subject` is its address): it stands, it is gone, it is on the way."""
+
+NEIGHBOUR_EVENTS = (NEIGHBOUR_UP, NEIGHBOUR_DOWN, NEIGHBOUR_FORMING)
+
+
 class EventRecord(msgspec.Struct, frozen=True, gc=False, tag_field="kind", tag="event"):
-    """Something that happened at a site: a link, a route, a rule, a peer."""
+    """Something that happened at a site: a link, a route, a rule, a peer, a routing neighbour."""
 
     at: str
     what: str

@@ -157,6 +157,8 @@ class Route:
     kind: RouteKind = RouteKind.UNICAST
     text: str = ""
     others: tuple[tuple[str, str], ...] = ()
+    learned: str = ""
+    """The routing protocol it comes from; empty for one that was configured, or that the system made."""
 
 
 @dataclass(frozen=True, slots=True)

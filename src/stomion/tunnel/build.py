@@ -16,6 +16,7 @@ from stomion.model.provenance import Problem, Provenance
 from stomion.model.record import EventRecord, PingRecord, TestRecord
 from stomion.space.axis import address_text
 from stomion.space.ranges import PRIVATE, spans
+from stomion.tunnel.adjacency import adjacencies
 from stomion.tunnel.baseline import step_of
 from stomion.tunnel.beside import with_neighbours
 from stomion.tunnel.ends import ends_of
@@ -65,6 +66,7 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
         ends, evidence, {s for e in left.events + right.events for s in e.spis} if shared else None
     )
     tests = _tests(ends, index)
+    adjacent = tuple(adjacencies(ends, index))
     clock = clock_offset(negotiations, left.site, right.site) or clock_from_logs(left.events, right.events)
     return replace(
         ends,
@@ -87,7 +89,8 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
         expected=tuple(_expected(ends, evidence)),
         link_events=tuple(_links(ends, index, only=tunnels_of.total() == 2)),
         changes=tuple(_changes(ends, index)),
-        moves=tuple(_moves(ends, index)),
+        moves=(*_moves(ends, index), *(change for near in adjacent for change in near.changes)),
+        adjacencies=adjacent,
         pings=tuple(_pings(ends, index)),
         clock=clock,
         cuts=(*_cut(negotiations), *_open(ends, every if shared else ())),

@@ -82,6 +82,20 @@ class Change:
 
 
 @dataclass(frozen=True, slots=True)
+class Adjacency:
+    """A routing protocol's neighbour that an end has through the tunnel; `changes` is what was told of it, in the order of its moments."""
+
+    site: str
+    address: str
+    changes: tuple[Change, ...]
+
+    @property
+    def last(self) -> Change:
+        """How it stood last."""
+        return self.changes[-1]
+
+
+@dataclass(frozen=True, slots=True)
 class PingSeries:
     """A continuous ping between the two sites, in the order of its probes; `where` is its first lost probe's record."""
 
@@ -225,6 +239,7 @@ class Picture:
     changes: tuple[Change, ...] = ()
     moves: tuple[Change, ...] = ()
     """What happened to links, peers, tunnels, routes and roles at either end, in the order of the records."""
+    adjacencies: tuple[Adjacency, ...] = ()
     pings: tuple[PingSeries, ...] = ()
     clock: ClockOffset | None = None
     worked_out: dict[str, object] = field(default_factory=dict, init=False, compare=False, repr=False)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from stomion.diagnosis.runner import Diagnosis
 from stomion.model.event import What
 from stomion.model.provenance import Provenance
+from stomion.model.record import NEIGHBOUR_DOWN, NEIGHBOUR_FORMING, NEIGHBOUR_UP
 from stomion.tunnel.failover import Switch, about, pair_of, switches_of
 from stomion.tunnel.picture import Change, End, Picture, PingSeries
 from stomion.tunnel.timers import Part, Prediction, parts_of, predicted
@@ -98,6 +99,7 @@ def failover_of(diagnosis: Diagnosis, number: int) -> FailoverDrawing | None:
     moves = _moves(primary, standby)
     lanes = (
         *_links(primary, standby, end, moves, since, until), _detection(end, switch, since),
+        *_neighbours(primary, standby, end, since, until),
         *_sas(primary, standby, switch, moves, since, until), *_route(primary, standby, switch, moves, since, until),
         *_traffic(primary, standby),
     )  # fmt: skip
@@ -186,6 +188,22 @@ def _detection(end: End, switch: Switch, since: float) -> Lane:
     ]
     signs = [(at, "?", "doubt") for at in sorted(set(again))]
     return Lane("detection", "", signs=(*signs, (switch.detected, "╳", "change")))
+
+
+_NEIGHBOUR = {NEIGHBOUR_UP: "stands", NEIGHBOUR_DOWN: "gone", NEIGHBOUR_FORMING: "coming"}
+
+
+def _neighbours(primary: Picture, standby: Picture, end: End, since: float, until: float) -> list[Lane]:
+    """Of each of the two tunnels the first routing neighbour that was told of at the site that switched."""
+    lanes: list[Lane] = []
+    for picture in (primary, standby):
+        near = next((a for a in picture.adjacencies if a.site == end.site), None)
+        if near is None:
+            continue
+        changes = [(c.at, _NEIGHBOUR[c.what], "") for c in near.changes if c.at is not None]
+        first = "stands" if near.changes[0].what == NEIGHBOUR_DOWN else "gone"
+        lanes.append(Lane("" if lanes else "neighbour", picture.name, _spans(changes, (first, ""), since, until)))
+    return lanes
 
 
 def _sas(

@@ -10,6 +10,7 @@ from stomion.diagnosis.rules.routing import (
     peer_via_own_tunnel,
     return_route_missing,
     route_stolen,
+    routing_neighbour_lost,
     sent_in_clear,
     tunnel_route_missing,
 )
@@ -24,5 +25,6 @@ RULES: tuple[Rule, ...] = (
     return_route_missing.RULE,
     host_gateway_missing.RULE,
     next_hop_own_address.RULE,
+    routing_neighbour_lost.RULE,
     sent_in_clear.RULE,
 )

@@ -8,13 +8,15 @@ from enum import StrEnum
 from stomion.diagnosis.spec import Context, Spec, sheet_place
 from stomion.model.finding import Certainty, Finding, Remedy
 from stomion.model.provenance import Provenance
+from stomion.model.record import NEIGHBOUR_DOWN, NEIGHBOUR_UP
 from stomion.model.tables import Origin, Policy, Route, Tables
 from stomion.space.boxes import DESTINATION, SOURCE, Region
 from stomion.space.packetwords import packets_text
 from stomion.tunnel.flows import Break, all_alike, asked_text, breaks, flow_text, flows_of
-from stomion.tunnel.picture import Picture
+from stomion.tunnel.picture import Adjacency, Picture
 from stomion.tunnel.up import up_of
 from stomion.tunnel.uptime import stood_when_read
+from stomion.vocabulary.times import clock_text
 from stomion.walk.gateway import policy_boxes
 from stomion.walk.journey import FAR, Leg, Machine
 from stomion.walk.passage import Decision, Fate, Reason
@@ -75,16 +77,29 @@ def routing_finding(context: Context, spec: Spec, item: Astray, summary: str, re
     if found.flow is not None:
         facts["flow"] = flow_text(found.flow.test)
         details += [f"{asked}." for asked in [asked_text(found.flow)] if asked]
+    gone = lost_neighbour(context.picture, found.end.site)
+    if gone is not None:
+        since = f" since {clock_text(gone.last.at)}" if gone.last.at is not None else ""
+        details.append(
+            f"Its routing neighbour {gone.address} is not up{since}: routes that were learned from it are gone."
+        )
     places = [
         item.where,
         *(s.where for _, s in reversed(found.leg.steps) if s.what in (Decision.ROUTE, Decision.HOST)),
         found.flow.test.where if found.flow else None,
+        gone.last.where if gone is not None else None,
     ]
     if not any(places):
         places = [sheet_place(found.end)]
     site, detail = found.end.site, " ".join(details)
     finding = spec.finding([site], item.certainty, summary, [Remedy(site, remedy)], places, facts, detail)
     return replace(finding, order=item.order)
+
+
+def lost_neighbour(picture: Picture, site: str) -> Adjacency | None:
+    """The neighbour that an end lost first, of those that it has not got back."""
+    gone = [a for a in picture.adjacencies if a.site == site and a.last.what != NEIGHBOUR_UP]
+    return min(gone, key=lambda a: (a.last.what != NEIGHBOUR_DOWN, a.last.at or 0.0), default=None)
 
 
 def _astray(context: Context, found: Break, order: int) -> Astray | None:
