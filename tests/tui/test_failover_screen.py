@@ -49,6 +49,16 @@ def _event(second: float, what: str, subject: str) -> dict[str, object]:
     return {"kind": "event", "at": at, "site": "ash", "what": what, "subject": subject}
 
 
+def _with_lines(folder: Path) -> None:
+    """Ash's two lines, by which a link's event is of one tunnel or of the other."""
+    lines = "".join(
+        f'[[interface]]\nname = "{dev}"\naddresses = ["{address}/24"]\n'
+        for dev, address in (("wan0", "192.0.2.10"), ("wan1", "203.0.113.10"))
+    )
+    sheet = folder / "sites" / "ash.toml"
+    sheet.write_text(sheet.read_text() + lines)
+
+
 def _switches(count: int) -> list[dict[str, object]]:
     rows: list[dict[str, object]] = []
     for n in range(count):
@@ -137,3 +147,26 @@ def test_many_switches_each_have_their_own_time(tmp_path: Path) -> None:
     spans = [(d.since, d.until) for n in range(3) if (d := failover_of(tunnel, n)) is not None]
     assert len(spans) == 3
     assert all(a[1] <= b[0] for a, b in pairwise(spans))
+
+
+def _link_lanes(folder: Path, rows: list[dict[str, object]]) -> list[list[str]]:
+    _with_lines(_pair(folder, rows))
+    examined = examine([folder])
+    drawing = failover_of(next(d for d in examined.tunnels if d.picture.name == "first"), 0)
+    assert drawing is not None
+    return [[stretch.kind for stretch in lane.stretches] for lane in drawing.lanes[:2]]
+
+
+def test_the_standbys_link_is_known_by_its_own_events_or_by_its_sa(tmp_path: Path) -> None:
+    rows = _switches(1)
+    assert _link_lanes(tmp_path / "a", rows) == [["stands", "gone", "stands"], ["unknown", "stands"]]
+    fallen = [*rows, _event(12, "link-down", "wan1"), _event(13, "link-up", "wan1")]
+    assert _link_lanes(tmp_path / "b", fallen) == [["stands", "gone", "stands"], ["stands", "gone", "stands", "stands"]]
+
+
+def test_a_routing_neighbour_has_a_lane(tmp_path: Path) -> None:
+    rows = [*_switches(1), _event(5, "neighbour-up", "10.2.0.1"), _event(15, "neighbour-down", "10.2.0.1")]
+    drawing = failover_of(next(d for d in examine([_pair(tmp_path, rows)]).tunnels if d.picture.name == "first"), 0)
+    assert drawing is not None
+    (lane,) = [lane for lane in drawing.lanes if lane.name == "neighbour"]
+    assert (lane.of, [stretch.kind for stretch in lane.stretches]) == ("10.2.0.1", ["gone", "stands", "gone"])

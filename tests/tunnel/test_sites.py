@@ -130,6 +130,61 @@ def test_relations_that_are_wanted(case: Case, wide: str, relation: str, holds: 
     assert ("relations that are wanted hold" in text) is holds
 
 
+_GATE = (
+    '[[interface]]\nname = "wan0"\naddresses = ["192.0.2.{n}/24"]\nzone = "outside"\n'
+    '[[interface]]\nname = "lan0"\naddresses = ["10.{lan}.0.1/24"]\nzone = "inside"\n'
+    '[[route]]\ndestination = "0.0.0.0/0"\nvia = "192.0.2.254"\ninterface = "wan0"\n'
+)
+
+
+def _walled(hub: str = "", spoke: str = "") -> dict[str, str | bytes]:
+    """S1 and S2 with wide selectors to S0, all with interfaces and routes; `hub` and `spoke` stand behind S0's and S1's sheets."""
+    files = _net([(0, 1), (0, 2)], wide="10.0.0.0/8")
+    for n, more in ((0, hub), (1, spoke), (2, "")):
+        files[f"sites/s{n}.toml"] = str(files[f"sites/s{n}.toml"]) + _GATE.format(n=n + 1, lan=n) + more
+    return files
+
+
+def _rule(source: str, to: str, action: str, service: str = "") -> str:
+    more = f', service = ["{service}"]' if service else ""
+    return f'[[filter]]\nname = "spokes"\nmatch = {{ source = "{source}", destination = "{to}"{more} }}\naction = "{action}"\n'
+
+
+_ONE, _TWO = "10.1.0.0/24", "10.2.0.0/24"
+_REST = '[[filter]]\nmatch = {}\naction = "allow"\n'
+_APART = _rule(_ONE, _TWO, "drop") + _rule(_TWO, _ONE, "drop") + _REST
+_NAT = '[[translation]]\nmatch = { out_interface = "wan0", source = "10.1.0.0/24" }\naction = "masquerade"\n'
+
+
+@pytest.mark.parametrize(
+    ("hub", "spoke", "relation", "holds", "says"),
+    [
+        ("", "", _relation("s1 s2", "through", "s0"), True, "By selectors and tables S1 and S2 reach each other through S0."),
+        (_APART, "", _relation("s1 s2", "through", "s0"), False, "nothing gets from 10.1.0.0/24 to 10.2.0.0/24: S0,"),
+        (_rule(_TWO, _ONE, "drop") + _REST, "", _relation("s1 s2", "through", "s0"), True, "By selectors and tables"),
+        (_rule(_ONE, _TWO, "allow", "tcp/443") + _APART, "", _relation("s1 s2", "through", "s0"), True, "By selectors and tables"),
+        ("", _NAT, _relation("s1 s2", "through", "s0"), False, "nothing gets from 10.1.0.0/24 to 10.2.0.0/24: S1,"),
+        ("", "", _relation("s1 s2", "apart"), False, "and the tables S1 and S2 reach each other: 10.1.0.0/24 to 10.2.0.0/24"),
+        (_APART, "", _relation("s1 s2", "apart"), True, "hold S1 and S2, and the tables let nothing pass: S0,"),
+        (_rule(_ONE, _TWO, "allow", "tcp/443") + _APART, "", _relation("s1 s2", "apart"), False, "to 10.2.0.0/24 except 10.2.0.1 tcp/443"),
+        ("", _NAT, _relation("s0 s1", "direct"), False, "nothing gets from 10.1.0.0/24 to"),
+        ("", "", _relation("s0 s1", "direct"), True, "s0-s1 joins S0 and S1, and the tables let it pass."),
+    ],
+)  # fmt: skip
+def test_relations_by_what_the_tables_let_pass(
+    case: Case, hub: str, spoke: str, relation: str, holds: bool, says: str
+) -> None:
+    (one,) = summary_of(case({**_walled(hub, spoke), "case.toml": relation})).relations
+    assert says in one.text
+    assert one.holds is holds
+
+
+def test_pairs_beyond_the_bound_are_judged_by_selectors(case: Case, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("stomion.tunnel.relations.MOST_WALKED", 0)
+    (one,) = summary_of(case({**_walled(_APART), "case.toml": _relation("s1 s2", "through", "s0")})).relations
+    assert one.text.startswith("By the selectors S1 and S2 reach each other")
+
+
 @pytest.mark.parametrize(
     "relation",
     ['[[relation]]\nsites = ["a"]\nwant = "apart"\n', _relation("a b", "through"), _relation("a b", "apart", "c"), _relation("a b", "near"),

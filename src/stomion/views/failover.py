@@ -98,7 +98,7 @@ def failover_of(diagnosis: Diagnosis, number: int) -> FailoverDrawing | None:
     end = next(e for e in primary.ends if e.site == switch.site)
     moves = _moves(primary, standby)
     lanes = (
-        *_links(primary, standby, end, moves, since, until), _detection(end, switch, since),
+        *_links(primary, standby, switch, end, moves, since, until), _detection(end, switch, since),
         *_neighbours(primary, standby, end, since, until),
         *_sas(primary, standby, switch, moves, since, until), *_route(primary, standby, switch, moves, since, until),
         *_traffic(primary, standby),
@@ -172,13 +172,34 @@ def _spans(
     return tuple(found)
 
 
-def _links(primary: Picture, standby: Picture, end: End, moves: list[Change], since: float, until: float) -> list[Lane]:
+def _links(
+    primary: Picture, standby: Picture, switch: Switch, end: End, moves: list[Change], since: float, until: float
+) -> list[Lane]:
     """The lines beneath the two tunnels at the site that switched, where events tell of them."""
     kinds = {"link-down": "gone", "link-up": "stands"}
-    downs = [(m.at or 0.0, kinds[m.what], "") for m in moves if m.site == end.site and m.what in kinds]
+    of_the_other = {e.where for e in standby.link_events} - {e.where for e in primary.link_events}
+    here = [m for m in moves if m.site == end.site and m.what in kinds and m.where not in of_the_other]
+    downs = [(m.at or 0.0, kinds[m.what], "") for m in here]
     names = (primary.name, standby.name)
     known = _spans(downs, ("stands", ""), since, until) if downs else (Stretch(since, until, "unknown"),)
-    return [Lane("link", names[0], known), Lane("", names[1], (Stretch(since, until, "unknown"),))]
+    return [
+        Lane("link", names[0], known),
+        Lane("", names[1], _standby_link(primary, standby, switch, end, since, until)),
+    ]
+
+
+def _standby_link(
+    primary: Picture, standby: Picture, switch: Switch, end: End, since: float, until: float
+) -> tuple[Stretch, ...]:
+    """By events of a link that is not the primary's too; an SA that comes up over it proves that it stands by then."""
+    shared = {e.where for e in primary.link_events}
+    own = [e for e in standby.link_events if e.where not in shared and e.site == end.site and e.at is not None]
+    changes = [(e.at or 0.0, "stands" if e.up else "gone", "") for e in own]
+    changes += [(switch.up, "stands", "")] if switch.up is not None else []
+    first = "unknown"
+    if own:
+        first = "gone" if min(own, key=lambda e: e.at or 0.0).up else "stands"
+    return _spans(changes, (first, ""), since, until)
 
 
 def _detection(end: End, switch: Switch, since: float) -> Lane:
@@ -194,15 +215,16 @@ _NEIGHBOUR = {NEIGHBOUR_UP: "stands", NEIGHBOUR_DOWN: "gone", NEIGHBOUR_FORMING:
 
 
 def _neighbours(primary: Picture, standby: Picture, end: End, since: float, until: float) -> list[Lane]:
-    """Of each of the two tunnels the first routing neighbour that was told of at the site that switched."""
+    """Of each of the two tunnels the first routing neighbour that was told of at the site that switched; one that either may reach once."""
     lanes: list[Lane] = []
-    for picture in (primary, standby):
-        near = next((a for a in picture.adjacencies if a.site == end.site), None)
-        if near is None:
+    firsts = [next((a for a in p.adjacencies if a.site == end.site), None) for p in (primary, standby)]
+    for picture, near in zip((primary, standby), firsts, strict=True):
+        if near is None or (lanes and firsts[0] == near):
             continue
         changes = [(c.at, _NEIGHBOUR[c.what], "") for c in near.changes if c.at is not None]
         first = "stands" if near.changes[0].what == NEIGHBOUR_DOWN else "gone"
-        lanes.append(Lane("" if lanes else "neighbour", picture.name, _spans(changes, (first, ""), since, until)))
+        whose = near.address if firsts[0] == firsts[1] else picture.name
+        lanes.append(Lane("" if lanes else "neighbour", whose, _spans(changes, (first, ""), since, until)))
     return lanes
 
 

@@ -116,10 +116,21 @@ def travel(
 
     `mappings` is what the sender's and the receiver's gateway do to the addresses of replies.
     """
-    pieces = [Piece(box) for box in boxes]
     legs: list[Leg] = []
-    at_gateway = _from_host(sender, pieces, legs)
-    return legs + _in(receiver, _out(sender, at_gateway, state, legs, mappings[0]), state, mappings[1])
+    sealed = depart(sender, boxes, state, legs, mappings[0])
+    return legs + arrive(receiver, sealed, state, mappings[1])
+
+
+UNCHANGED = NatMapping()
+Sealed = tuple[Piece, tuple[tuple[int, Step], ...]]
+"""A piece in the tunnel, with what happened to it until then."""
+
+
+def depart(
+    sender: Side, boxes: Iterable[Box], state: State, legs: list[Leg], mapping: NatMapping = UNCHANGED
+) -> list[Sealed]:
+    """What of some packets gets from the sender's hosts into the tunnel; `legs` is given those that do not."""
+    return _out(sender, _from_host(sender, [Piece(box) for box in boxes], legs), state, legs, mapping)
 
 
 def _from_host(sender: Side, pieces: list[Piece], legs: list[Leg]) -> list[Piece]:
@@ -167,17 +178,15 @@ def _hosts_apart(side: Side, pieces: Iterable[Piece], axis: int) -> list[tuple[P
     return out + [(part, None) for part in rest]
 
 
-def _out(
-    sender: Side, pieces: list[Piece], state: State, legs: list[Leg], mapping: NatMapping
-) -> list[tuple[Piece, tuple[tuple[int, Step], ...]]]:
+def _out(sender: Side, pieces: list[Piece], state: State, legs: list[Leg], mapping: NatMapping) -> list[Sealed]:
     if sender.gateway is None:
         return [(piece, ()) for piece in pieces]
-    sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]] = []
+    sealed: list[Sealed] = []
     for piece in pieces:
         low = piece.now[SOURCE][0]
         for passage in outbound(sender.gateway, [piece], sender.gateway.dev_of(low), state, mapping):
             carried = passage.fate is Fate.CARRIED and (passage.policy is not None)
-            if carried and _is_ours(passage.policy, sender.policies):
+            if carried and is_ours(passage.policy, sender.policies):
                 sealed.append((passage.piece, tuple((NEAR, s) for s in passage.steps)))
             else:
                 legs.append(_strayed(sender, passage))
@@ -205,7 +214,7 @@ def _past_its_tunnel(passage: Passage, policies: tuple[Policy, ...]) -> bool:
     return any(meet(passage.piece.now, box) for policy in policies for box in policy_boxes(policy))
 
 
-def _is_ours(policy: Policy | None, ours: tuple[Policy, ...]) -> bool:
+def is_ours(policy: Policy | None, ours: tuple[Policy, ...]) -> bool:
     return not ours or any(_same_tunnel(policy, p) for p in ours)
 
 
@@ -219,9 +228,7 @@ def _same_tunnel(a: Policy | None, b: Policy | None) -> bool:
     )
 
 
-def _in(
-    receiver: Side, sealed: list[tuple[Piece, tuple[tuple[int, Step], ...]]], state: State, mapping: NatMapping
-) -> list[Leg]:
+def arrive(receiver: Side, sealed: list[Sealed], state: State, mapping: NatMapping = UNCHANGED) -> list[Leg]:
     """What came out of the tunnel, all at once: long rule lists are gone through once for many pieces."""
     if receiver.gateway is None:
         return [Leg(piece.box, Fate.CARRIED, FAR, Machine.GATEWAY, steps) for piece, steps in sealed]
