@@ -299,6 +299,28 @@ def test_the_last_look_and_what_is_different_since(fleet: Path) -> None:
     assert fewer.changed(before) == {before.tunnels[0].name: None}
 
 
+def test_the_look_of_a_small_case_is_kept_elsewhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    monkeypatch.setattr("stomion.ingest.store.OPENINGS", 2)
+    for name in ("one", "two"):
+        write_fleet(tmp_path / name, 1)
+    looks = {name: look_of(examine([tmp_path / name], keep=False), 1_777_000_000.0) for name in ("one", "two")}
+    assert last_look([tmp_path / "one"]) is None
+    keep_look([tmp_path / "one"], looks["one"])
+    assert last_look([tmp_path / "one"]) == looks["one"]
+    assert last_look([tmp_path / "two"]) is None
+    assert not (tmp_path / "one" / ".stomion").exists()
+    assert (tmp_path / "cache" / "stomion" / "small").stat().st_mode & 0o77 == 0
+    # One that is not opened any more goes, and one that is opened again and again stays.
+    for _ in range(3):
+        keep_look([tmp_path / "two"], looks["two"])
+        assert last_look([tmp_path / "two"]) == looks["two"]
+    assert last_look([tmp_path / "one"]) is None
+    monkeypatch.setenv("STOMION_NO_CACHE", "1")
+    assert last_look([tmp_path / "two"]) is None
+
+
 def test_the_demo_is_never_written_to(tmp_path: Path) -> None:
     write_demo(tmp_path / "copy")
     assert look_of(examine([tmp_path / "copy"])).changed(look_of(examine([tmp_path / "copy"]))) == {}

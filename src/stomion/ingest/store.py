@@ -42,8 +42,8 @@ _SCHEMA = (
 class Store:
     """Values by their key, for one case. All methods are quiet: what can't be done is not done, and `usable` is False from then on."""
 
-    def __init__(self, file: Path, key: bytes) -> None:
-        self._file, self._key = file, key
+    def __init__(self, file: Path, key: bytes, runs: int = RUNS) -> None:
+        self._file, self._key, self._runs = file, key, runs
         self._base: sqlite3.Connection | None = None
         self._run = 0
         self._asked: set[bytes] = set()
@@ -52,6 +52,11 @@ class Store:
         with self._guard():
             self._base = _opened(file)
             ((self._run,),) = self._base.execute("SELECT max(number) + 1 FROM run").fetchall()
+
+    @property
+    def shared(self) -> bool:
+        """Is it of several cases?"""
+        return self._runs == OPENINGS
 
     @property
     def usable(self) -> bool:
@@ -111,7 +116,7 @@ class Store:
                 )
                 if whole:
                     self._base.execute("UPDATE run SET number = ?", (self._run,))
-                    self._base.execute("DELETE FROM kept WHERE run <= ?", (self._run - RUNS,))
+                    self._base.execute("DELETE FROM kept WHERE run <= ?", (self._run - self._runs,))
                 self._base.commit()
                 self._base.close()
         self._base = None
@@ -171,6 +176,24 @@ def store_for(root: Path, *, only_there: bool = False) -> Store | None:
     return _store_in(_beside, root, key) or _store_in(_of_the_user, root, key)
 
 
+OPENINGS = 300
+"""Openings of any cases after which what was kept of a small one, that none of them was of, goes."""
+
+
+def store_of_small_cases() -> Store | None:
+    """What is kept of cases that are too small for a store of their own, in this user's cache folder; None as for `store_for`."""
+    key = None if os.environ.get("STOMION_NO_CACHE") else _key()
+    if key is None:
+        return None
+    place = _cache_folder() / "small"
+    try:
+        place.mkdir(parents=True, exist_ok=True, mode=0o700)
+    except OSError:
+        return None
+    store = Store(place / NAME, key, OPENINGS) if os.access(place, os.W_OK) else None
+    return store if store is not None and store.usable else None
+
+
 def _is_there(file: Path) -> bool:
     """A file in a folder that is closed to us is as good as none."""
     try:
@@ -193,8 +216,11 @@ def _beside(root: Path) -> Path:
 
 
 def _place(root: Path) -> Path:
-    base = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "stomion"
-    return base / hashlib.blake2b(os.fsencode(root), digest_size=MARK).hexdigest()
+    return _cache_folder() / hashlib.blake2b(os.fsencode(root), digest_size=MARK).hexdigest()
+
+
+def _cache_folder() -> Path:
+    return Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "stomion"
 
 
 def _of_the_user(root: Path) -> Path:

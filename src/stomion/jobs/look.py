@@ -11,8 +11,9 @@ import msgspec
 from stomion.errors import Cancelled
 from stomion.ingest.folder import read_first_sheets
 from stomion.ingest.kept import packed, unpacked
-from stomion.ingest.store import Store, store_for
+from stomion.ingest.store import Store, store_for, store_of_small_cases
 from stomion.jobs.cancel import CancelToken
+from stomion.jobs.demo import demo_folder
 from stomion.jobs.examine import Examined
 from stomion.jobs.judging import judged
 from stomion.tunnel.build import pictures
@@ -88,15 +89,17 @@ def last_look(paths: list[Path]) -> Look | None:
 
 
 def keep_look(paths: list[Path], look: Look) -> None:
-    """Keep a look beside the case, where other things of it are kept too."""
+    """Keep a look beside the case, where other things of it are kept too; of a small case in the user's cache folder."""
     store = _store(paths)
     if store is not None:
         store.put(_key(paths[0]), packed(look))
-        store.close(whole=False)
+        store.close(whole=store.shared)
 
 
 def _store(paths: list[Path]) -> Store | None:
-    return store_for(paths[0].resolve(), only_there=True) if len(paths) == 1 and paths[0].is_dir() else None
+    if len(paths) != 1 or not paths[0].is_dir() or paths[0].resolve() == demo_folder():
+        return None
+    return store_for(paths[0].resolve(), only_there=True) or store_of_small_cases()
 
 
 def _key(path: Path) -> bytes:
