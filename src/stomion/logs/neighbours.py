@@ -14,7 +14,7 @@ from stomion.model.record import NEIGHBOUR_DOWN, NEIGHBOUR_FORMING, NEIGHBOUR_UP
 from stomion.vocabulary.addresses import read_addresses
 from stomion.vocabulary.times import utc_text
 
-WORDS = r"neighbo|adjacenc|\bbgp|\bospf|\brip(?:v2|ng)?d?\b|\bis-?isd?\b|\bbabel\b"
+WORDS = r"neighbo|adjacenc|bgp|ospf|babel"
 """What a line must have, in lower case."""
 LOOKED_AT = 1_024
 """Characters of a line."""
