@@ -10,7 +10,8 @@ from stomion.diagnosis.changes import change_beside
 from stomion.diagnosis.spec import MAX_EVIDENCE, Context, Spec
 from stomion.diagnosis.stages import REFUSABLE, stage_verdicts, status_of
 from stomion.diagnosis.twice import with_readings
-from stomion.model.finding import STAGES, Finding, Stage, StageVerdict, Status
+from stomion.model.finding import STAGES, Certainty, Finding, Stage, StageVerdict, Status
+from stomion.model.provenance import Provenance
 from stomion.tunnel.cause import leading_cause
 from stomion.tunnel.flows import flows_of
 from stomion.tunnel.picture import Picture
@@ -100,6 +101,18 @@ def _with_change(picture: Picture, finding: Finding) -> Finding:
     )  # fmt: skip
 
 
+def _as_a_guess(finding: Finding, where: Provenance) -> Finding:
+    """A fault that rests on a line of which no word is known to refuse what it speaks of: said, with the line."""
+    place = f"{where.file}:{where.line}" if where.line is not None else where.file
+    said = f"What {place} says is not understood; that it tells of this is concluded from what it speaks of and where it stands."
+    return replace(
+        finding,
+        certainty=Certainty.POSSIBLE,
+        detail=" ".join(part for part in (finding.detail, said) if part),
+        facts={**finding.facts, "guessed_from": place},
+    )
+
+
 def faults_of(picture: Picture) -> tuple[Finding, ...]:
     """What the rules say of a tunnel apart from its failover; worked out once for a picture."""
     known = picture.worked_out.get("faults")
@@ -117,6 +130,8 @@ def diagnose(picture: Picture) -> Diagnosis:
     refused = first is not None and cause is not None and not cause.declared and first.stage in REFUSABLE
     if first is not None:
         named = with_readings(picture, _with_change(picture, first))
+        if cause is not None and cause.refusal is not None and cause.refusal.event.guessed and refused:
+            named = _as_a_guess(named, cause.refusal.event.where)
         judged = Judgement(tuple(named if f is first else f for f in judged.findings), judged.crashed)
         first = named
     stages = stage_verdicts(picture, first, refused)

@@ -92,8 +92,15 @@ class Context:
         """Does the leading refusal's line leave open which of the two ends refused?"""
         return self.cause is not None and self.cause.refusal is not None and self.cause.refusal.event.bare
 
+    @property
+    def guessed(self) -> bool:
+        """Does the leading refusal rest on a line of which no word is known to refuse anything?"""
+        return self.cause is not None and self.cause.refusal is not None and self.cause.refusal.event.guessed
+
     def certainty(self) -> Certainty:
         """Proven by the refusing end's own word; possible where only its bare `no` was heard."""
+        if self.guessed:
+            return Certainty.POSSIBLE
         if self.cause is not None and self.cause.explained:
             return Certainty.LIKELY
         if self.cause is None or self.cause.heard:

@@ -60,6 +60,8 @@ class Story:
     children: list[Event] = field(default_factory=list)
     ike_agreed: Event | None = None
     agreed_now: bool = False
+    child_agreed: Event | None = None
+    """The last child's proposal that was agreed on, which proves that an IKE SA stood."""
     settled: bool = False
     """Has a child come up, and nothing been begun anew since?"""
     asked: list[Event] = field(default_factory=list)
@@ -193,6 +195,13 @@ def _agreed(story: Story, event: Event) -> None:
     if event.layer != "child" and event.mine and event.mine.group:
         story.ike_agreed = event
         story.agreed_now = True
+    elif story.agreed_now and event.mine is not None:
+        # A child's proposal is agreed on once the IKE SA stands, in whatever words that was said: what was refused before is history.
+        story.child_agreed = event
+        _void(story, IKE_FAILURES | _OF_CHILD_PROPOSALS)
+
+
+_OF_CHILD_PROPOSALS = frozenset({What.CHILD_PROPOSAL_REFUSED, What.PFS_REFUSED})
 
 
 def _lost(story: Story, event: Event) -> None:

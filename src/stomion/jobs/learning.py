@@ -63,7 +63,7 @@ def _from_other_end(picture: Picture, end: End, file: str) -> Iterator[Known]:
     ahead = 0.0 if clock is None else clock.right_ahead if end is picture.right else -clock.right_ahead
     slack = LOG_SLACK_S + (clock.uncertainty if clock is not None else 0.0)
     for event in other.events:
-        if event.at is None or event.bare or event.where.file == file or event.what not in REFUSALS:
+        if event.at is None or event.bare or event.guessed or event.where.file == file or event.what not in REFUSALS:
             continue
         if clock is None and event.assumed:
             continue

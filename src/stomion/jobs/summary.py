@@ -249,7 +249,7 @@ def sources_of(evidence: Evidence) -> tuple[SourceRecord, ...]:
     out = []
     for source in evidence.sources:
         log = logs.get(source.file)
-        known = len(log.events) if log is not None else source.count
+        known = sum(not e.guessed for e in log.events) if log is not None else source.count
         lost = max(log.looked_at - known, 0) if log is not None else troubles[source.file]
         out.append(SourceRecord(source.file, source.kind, source.count, known, lost))
     return tuple(out)

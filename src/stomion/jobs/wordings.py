@@ -21,7 +21,7 @@ def wordings_of(examined: Examined, file: str, text: TextFile, check: Callable[[
     peers = set().union(*(found for other, found in evidence.addresses.items() if other != site))
     return templates_of(
         ((number, text.line(number)) for number in range(1, len(text) + 1)),
-        events_by_line(examined, file),
+        {line: e for line, e in events_by_line(examined, file).items() if not e.guessed},
         peers=peers - own,
         own=own,
         names=frozenset(_names(examined)),

@@ -81,6 +81,11 @@ _HARMLESS = re.compile(
 """What is denied without any harm: it was not needed, or things go on without it."""
 
 
+def is_harmless(text: str) -> bool:
+    """Does a plain line deny only what was not needed?"""
+    return _HARMLESS.search(text) is not None
+
+
 @dataclass(frozen=True, slots=True)
 class Rule:
     """All `ideas` must be present and none of `unless`; `said` must stand in the plain text and `unsaid` must not (patterns).
@@ -277,7 +282,7 @@ def classify(text: str, ideas: frozenset[str], notifies: tuple[str, ...], exchan
     if _TWO_VERSIONS.search(text) and _CONTRAST.search(text):
         return What.VERSION_REFUSED
     positive = "up" in ideas and "no" not in ideas
-    troubled = ideas & _TROUBLED and not _HARMLESS.search(text)
+    troubled = ideas & _TROUBLED and not is_harmless(text)
     bad = _found(TROUBLE, text, ideas) if troubled else None
     if troubled and bad is None and ideas >= _ALGORITHMS_REFUSED:
         # Whose names are set against each other is a proposal's, though no word says so.

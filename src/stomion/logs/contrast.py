@@ -29,12 +29,16 @@ _OF_IDENTITY = re.compile(
 )
 _NAME = re.compile(r"(?<![\w./@-])(?:[\w-]+@)?(?:[a-z0-9-]+\.)+[a-z]{2,}(?![\w-])", re.IGNORECASE)
 _OF_RANGES = re.compile(r" tsi?r? | ts match| nets?(?= )| networks?| selectors?| subnets?| domains?")
-_DENIED = re.compile(r" no(?= )| not | vs | versus | outside | differ\w*| mismatch\w*| refus\w*| reject\w*")
+_DENIED = re.compile(
+    r" no(?= )| not | vs | versus | outside | differ\w*| mismatch\w*| refus\w*| reject\w*| denied| declin\w*| turned"
+)
 
 
 def contrast_of(line: str) -> What | None:
     """What is refused by a line whose words say nothing of a refusal; None where it sets nothing against anything."""
     text = plain(line)
+    if _may_deny_pairs(line, text) and _are_two_pairs(read_addresses(line).ranges):
+        return What.SELECTORS_REFUSED
     if not _may_contrast(text):
         return None
     held = list(_HELD.finditer(text))
@@ -62,7 +66,21 @@ def contrast_of(line: str) -> What | None:
 
 def may_contrast(line: str) -> bool:
     """Do a line's words set values against each other, whatever these are?"""
-    return _may_contrast(plain(line))
+    text = plain(line)
+    return _may_contrast(text) or _may_deny_pairs(line, text)
+
+
+_FOUR_NETWORKS = 12
+"""Dots in the shortest line that names four of them."""
+
+
+def _may_deny_pairs(line: str, text: str) -> bool:
+    return line.count(".") >= _FOUR_NETWORKS and _DENIED.search(text) is not None
+
+
+def _are_two_pairs(ranges: tuple[str, ...]) -> bool:
+    """Two pairs of networks that are not the same: what was asked for, and what is held."""
+    return len(ranges) == len(("near", "far")) * 2 and set(ranges[:2]) != set(ranges[2:])
 
 
 def _may_contrast(text: str) -> bool:

@@ -14,10 +14,12 @@ from stomion.logs.classify import REFUSALS
 from stomion.logs.clock import Clock, day_of
 from stomion.logs.facing import facing_proposals
 from stomion.logs.framing import FRAMES, unframe
+from stomion.logs.guess import Guesses, guessed, hint_of, is_grave, is_weak, may_refuse
+from stomion.logs.naming import naming_of
 from stomion.logs.phrasebook import Phrase, as_taught, taught
 from stomion.logs.threads import tag_of
-from stomion.logs.understand import understand
-from stomion.logs.verdict import is_refusal, verdict_of
+from stomion.logs.understand import MOST_SAID, alike, understand
+from stomion.logs.verdict import LAST, is_refusal, verdict_of
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import read_addresses
@@ -56,11 +58,47 @@ def read_log(
     In a `threaded` log (logs.threads) what names no peer is about the one that its thread named last.
     """
     state = LogState(Clock(year), phrases=phrases, own=own, threaded=threaded)
+    found: list[Event] = []
+    guesses = Guesses()
     for number, line in lines:
         if phrases or lex.RELEVANT.search(line.lower()):
-            event = understand_line(line, Provenance(file, site, line=number), state)
+            where = Provenance(file, site, line=number)
+            event = understand_line(line, where, state)
             if event is not None:
-                yield event
+                guesses.event(event, len(found))
+            if is_weak(event) and may_refuse(line) and (stub := _stub(line, where, event, state)) is not None:
+                guesses.line(len(found) + (event is not None), *stub)
+            if event is not None:
+                found.append(event)
+    begun = 0
+    for place, guess in guesses.made():
+        yield from found[begun:place]
+        yield guess
+        begun = place
+    yield from found[begun:]
+
+
+def _stub(line: str, where: Provenance, event: Event | None, state: LogState) -> tuple[Event, bool] | None:
+    """(what a line of which too little was understood may refuse, is it grave?)"""
+    lines = line.split("\n")
+    # Of a record its beginning, which has the time, and its last words.
+    text = line if len(lines) == 1 else "; ".join(lines if len(lines) <= LAST else (lines[0], *lines[-LAST:]))
+    frame = unframe(text) if text[:1] in FRAMES else None
+    rest, at, assumed = state.clock.take(frame.text if frame is not None and not frame.flat else text)
+    if frame is not None:
+        rest, at = (frame.text if frame.flat else rest), frame.at if frame.at is not None else at
+    hint = hint_of(alike(rest[:MOST_SAID]))
+    if hint is None or (event is not None and not hint.refuses):
+        return None
+    if event is None:
+        naming = naming_of(rest)
+        named = [a for a, _ in read_addresses(rest).endpoints if a not in state.own]
+        conn = (frame.owner if frame is not None else "") or naming.conn
+        event = Event(
+            hint.what, where, text, at, peer=next(iter(named), None), conn=conn, sa=naming.sa, assumed=assumed
+        )
+        event = replace(event, peer=_peer_of(event, conn, state))
+    return guessed(hint, event), hint.refuses or is_grave(line)
 
 
 def understand_line(line: str, where: Provenance, state: LogState) -> Event | None:
@@ -194,9 +232,8 @@ def times_of(lines: Iterable[tuple[int, str]], near: float) -> dict[int, float]:
     return out
 
 
-def _tied(event: Event, state: LogState) -> Event:
-    """Give the event the peer and the connection its SA number or name had in earlier lines."""
-    conn = event.conn or (state.conn_of_sa.get(event.sa) if event.sa else None)
+def _peer_of(event: Event, conn: str | None, state: LogState) -> str | None:
+    """The peer that an event names, or that its SA, its connection or an identity had in earlier lines."""
     peer = event.peer
     if peer is None and event.sa:
         peer = state.peer_of_sa.get(event.sa)
@@ -206,6 +243,13 @@ def _tied(event: Event, state: LogState) -> Event:
         peer = next((state.peer_of_identity[i] for i in event.identities if i in state.peer_of_identity), None)
     if peer is None and not event.sa and not conn:
         peer = state.last_peer
+    return peer
+
+
+def _tied(event: Event, state: LogState) -> Event:
+    """Give the event the peer and the connection its SA number or name had in earlier lines."""
+    conn = event.conn or (state.conn_of_sa.get(event.sa) if event.sa else None)
+    peer = _peer_of(event, conn, state)
     if peer:
         if event.peer and len(event.identities) == 1:
             state.peer_of_identity[event.identities[0]] = peer

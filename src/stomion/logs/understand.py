@@ -187,7 +187,12 @@ def _words_of(line: str) -> tuple[Said | None, bool]:
 
 
 def _said(line: str) -> Said | None:
-    return (said_by if len(line) <= KEPT_LENGTH else said_by.__wrapped__)(_NUMBERS.sub(_same_kind, line))
+    return (said_by if len(line) <= KEPT_LENGTH else said_by.__wrapped__)(alike(line))
+
+
+def alike(line: str) -> str:
+    """A line with numbers of its kinds in place of its own."""
+    return _NUMBERS.sub(_same_kind, line)
 
 
 def _same_kind(m: re.Match[str]) -> str:

@@ -95,4 +95,6 @@ class Event(msgspec.Struct, frozen=True, gc=False):
     my_ts: tuple[str, ...] = ()
     their_ts: tuple[str, ...] = ()
     identities: tuple[str, ...] = ()
+    guessed: bool = False
+    """Is that it refuses something concluded from its place and topic alone, with no word that is known to say so?"""
     assumed: tuple[str, ...] = ()

@@ -43,7 +43,7 @@ def leading_cause(picture: Picture) -> Cause | None:
     """The refusal that explains the tunnel's state, or None where nothing stands."""
     if _carries_after(picture):
         return None
-    standing = [(e, r) for e in picture.ends for r in e.story.standing]
+    standing = _without_guesses(picture, [(e, r) for e in picture.ends for r in e.story.standing])
     own = [(e, r) for e, r in standing if not r.event.far]
     far = [(e, r) for e, r in standing if r.event.far and not _forgiven(picture.other(e))]
     best = _best(own)
@@ -61,11 +61,30 @@ def leading_cause(picture: Picture) -> Cause | None:
     return _explained(picture, wire) if wire is not None else _declared_cause(picture)
 
 
+_OF_AUTH = (What.KEY_REFUSED, What.IDENTITY_REFUSED, What.CERTIFICATE_REFUSED, What.METHOD_REFUSED)
+_AT_THE_OPENING = (What.VERSION_REFUSED, What.MODE_REFUSED, What.NO_PEER, What.IKE_PROPOSAL_REFUSED)
+
+
+def _without_guesses(picture: Picture, standing: list[tuple[End, Refusal]]) -> list[tuple[End, Refusal]]:
+    """What is guessed gives way to the wire and to what was understood, save where that is a bare refusal of which it may be the reason."""
+    known = [r.what for _, r in standing if not r.event.guessed]
+    if picture.negotiations:
+        return [(e, r) for e, r in standing if not r.event.guessed]
+    if not known:
+        return standing
+    fits: tuple[What, ...] = ()
+    if all(what is What.AUTH_REFUSED for what in known):
+        fits = _OF_AUTH
+    elif all(r.what is What.IKE_PROPOSAL_REFUSED and r.event.far for _, r in standing if not r.event.guessed):
+        fits = _AT_THE_OPENING
+    return [(e, r) for e, r in standing if not r.event.guessed or (r.what in fits and not r.event.far)]
+
+
 def _forgiven(refuser: End) -> bool:
     """Does the refuser's own log tell of its refusals, and of an SA that came up after all of them? Then its peer heard those."""
     story = refuser.story
     over = any(not r.event.far for r in story.history) and all(r.event.far for r in story.standing)
-    return over and (story.child_up is not None or story.ike_up is not None)
+    return over and any(up is not None for up in (story.child_up, story.ike_up, story.child_agreed))
 
 
 _DECIDED_BY_SHEETS = (What.VERSION_REFUSED, What.MODE_REFUSED, What.METHOD_REFUSED, What.KEY_REFUSED)

@@ -11,9 +11,12 @@ _GOOD = frozenset({What.IKE_UP, What.CHILD_UP, What.AUTH_OK, What.AGREED})
 
 
 def mark_of(event: Event | None) -> tuple[str, str]:
-    """(glyph, tone): a stroke for a refusal, a line for success, dots for silence, a small arrow for all else understood."""
+    """(glyph, tone): a stroke for a refusal (a doubtful one where it is guessed), a line for success, dots for silence, a small arrow for all else
+    understood."""
     if event is None:
         return " ", "plain"
+    if event.guessed:
+        return "╱", "doubt"
     if (
         event.what in IKE_FAILURES
         or event.what in CHILD_FAILURES

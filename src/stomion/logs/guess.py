@@ -1,0 +1,247 @@
+"""Lines whose words are not known to refuse anything, and that stand where a refusal must: at the end of an attempt that came to nothing.
+
+What such a line speaks of tells what was refused, its tone and place that something was. An event of this kind is `guessed`: it is possible at
+most, and gives way to whatever is understood.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from msgspec.structs import replace
+
+from stomion.logs import lexicon as lex
+from stomion.logs.classify import REFUSALS, is_harmless
+from stomion.model.event import Event, What
+
+KEPT = 64
+"""Lines of one attempt that are kept, the last ones."""
+_BEGUN = (What.INITIATING, What.ASKED)
+_UP = (What.IKE_UP, What.CHILD_UP, What.AUTH_OK)
+_WEAK = (What.INITIATING, What.ASKED, What.IKE_DOWN, What.CHILD_DOWN, What.CONFIGURED, What.NO_ANSWER, What.GAVE_UP)
+"""Events that a line with a refusal in it is easily taken for."""
+_REASONS = REFUSALS - {What.AUTH_REFUSED, What.PROPOSAL_REFUSED}
+"""After one of these nothing is to be guessed."""
+_GRAVE = re.compile(
+    r"\b(?:error|err|fatal|crit(?:ical)?|alert|emerg\w*|problem|severe|major|failure)\b[\"\]:>|,\s]|\b(?:lvl|level|sev(?:erity)?|prio(?:rity)?)[=:\s\"]{1,3}[0-3]\b",
+    re.IGNORECASE,
+)
+"""A line's own word for how grave it is."""
+_PRIORITY = re.compile(r"<(\d{1,3})>")
+_WARNING = 4
+"""Severity from which on a message warns of something (RFC 5424 section 6.2.1)."""
+_DENIES = re.compile(
+    r"[ \"'_=-](?:not?|cannot|never|none|nothing|neither|nor|another|other than|instead|differ\w*|differently|wrong|bad|unlike|un(?:able|known|willing|expected|acceptable)|mis\w{3,}|"
+    r"in(?:valid|correct|compatible|consistent)|without|broken|turned|den(?:y|ies|ied)|declin\w*|refus\w*|reject\w*|fail\w*|abandon\w*|forbid\w*|lacks?|missing|"
+    r"stored|insists?|please check|verdict)(?=[ .,:;\"'_=-])"
+)
+_BROKEN_OFF = re.compile(r" broken off(?= )| (?:turned|shot|struck) (?:\S+ ){0,3}(?:down|away|off)(?= )")
+_AGREED = re.compile(r" agree[sd]?(?= )| agreement(?= )| by default(?= )")
+_NAME = re.compile(r"(?<![\w./@*-])(?:\*\.|[\w-]+@)?(?:[a-z][a-z0-9-]*\.){2,}[a-z]{2,}(?![\w-])", re.IGNORECASE)
+_FAR = re.compile(
+    r" by (?:the )?(?:far|peer|partner|remote|other|responder|device)| far (?:end )?(?:refus|reject|den)| (?:premises )?(?:device|partner|peer|remote|far end|responder|other (?:end|side))"
+    r"(?: \S+){0,3} (?:turned|refus\w+|reject\w+|denied|declined|said no|broke)| received | got "
+)
+_NEAR = re.compile(
+    r" by (?:this|our|us|the near)| so we | we (?:are|have|turn|refus|reject|declin)\w*| here(?= )| sent "
+)
+
+
+@dataclass(frozen=True, slots=True)
+class _Topic:
+    what: What
+    words: re.Pattern[str]
+    child: bool | None = None
+    """True for what only a child's negotiation speaks of, False for what only the IKE SA's does."""
+
+
+def _topic(what: What, words: str, *, child: bool | None = None) -> _Topic:
+    return _Topic(what, re.compile(rf" (?:{words})(?= )"), child)
+
+
+_TOPICS = (
+    _topic(
+        What.VERSION_REFUSED,
+        r"ike ?v?(?:ersion )?1 .* (?:ike ?v?(?:ersion )?|v|version )2|ike ?v?(?:ersion )?2 .* (?:ike ?v?(?:ersion )?|v|version )1",
+        child=False,
+    ),
+    _topic(What.MODE_REFUSED, r"(?:main|aggressive)(?: mode)?", child=False),
+    _topic(What.CERTIFICATE_REFUSED, r"certificates?|certs?|ca|issuer|chain|crl|x ?509", child=False),
+    _topic(
+        What.KEY_REFUSED,
+        r"(?:pre ?)?shared (?:key|secret|\w+)|psk|secrets?|passphrase|password|proof|hash i|hash r|knowledge of",
+        child=False,
+    ),
+    _topic(
+        What.NO_PEER,
+        r"(?:holds?|has|have|knows?|lists?|names?) (?:\S+ ){0,2}(?:partner|peer|gateway)(?: \S+){0,2} (?:at|with|for|of) (?:this|that|the) (?:address|source)"
+        r"|(?:this|that) (?:source|address|caller|stranger)",
+        child=False,
+    ),
+    _topic(
+        What.IDENTITY_REFUSED,
+        r"ident\w+|fqdn|dn|who (?:we|it|he|they) (?:are|is)|seeks?|sought|claims?|calls itself|introduc\w+|its name|names? itself",
+        child=False,
+    ),
+    _topic(
+        What.VERSION_REFUSED,
+        r"(?:(?:protocol|ike) )?(?:version|generation|protocol)(?: \S+){0,3} (?:not|wrong|provisioned|supported|allowed|spoken)",
+        child=False,
+    ),
+    _topic(What.PFS_REFUSED, r"pfs|perfect forward \w+|forward secrecy", child=True),
+    _topic(
+        What.SELECTORS_REFUSED,
+        r"selectors?|sub ?nets?|networks?|nets?|ts[ir]?|ranges?|prefix(?:es)?|lans?|not acceptable|unacceptable",
+        child=True,
+    ),
+    _topic(
+        What.PROPOSAL_REFUSED,
+        r"proposals?|suites?|ciphers?|transforms?|algorithms?|encryption|crypto\w*|no \w+ chosen|allowed|group \d+|dh",
+    ),
+    _topic(What.AUTH_REFUSED, r"auth\w*|\w+ failed", child=False),
+)
+"""What a line speaks of, the most telling first."""
+
+
+@dataclass(slots=True)
+class _Attempt:
+    """What is known of the attempts with one peer since something stood last."""
+
+    begun: int = 0
+    agreed: bool = False
+    ike_up: bool = False
+    told: bool = False
+    last: int = 0
+    """How many events there were when the last attempt began."""
+    lines: list[tuple[int, Event, bool]] = field(default_factory=list)
+    """(how many events came before, what it would be, is it grave?)."""
+    said: dict[str, int] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class Guesses:
+    """Goes along with a log that is read, and at its end has the events that may be guessed."""
+
+    _attempts: dict[str, _Attempt] = field(default_factory=dict)
+
+    def event(self, event: Event, place: int) -> None:
+        """Something that was understood; `place` is how many events came before."""
+        if event.peer is None:
+            return
+        state = self._attempts.get(event.peer)
+        if state is None:
+            state = self._attempts[event.peer] = _Attempt()
+        if event.what in _BEGUN and event.layer == "child":
+            state.told = False
+        elif event.what in _BEGUN:
+            state.begun += 1
+            state.ike_up = state.agreed = state.told = False
+            state.last = place
+        elif event.what in (What.AGREED, What.NAT_FLOAT):
+            state.agreed = True
+        elif event.what is What.CHILD_UP:
+            self._attempts[event.peer] = _Attempt(ike_up=True)
+        elif event.what is What.IKE_UP:
+            self._attempts[event.peer] = _Attempt(begun=1, ike_up=True)
+        elif event.what in _REASONS or (event.what is What.PROPOSAL_REFUSED and not event.far and not event.bare):
+            state.told = True
+
+    def line(self, place: int, stub: Event, grave: bool) -> None:
+        """A line of which nothing, or something too weak, was understood; `stub` has what it names, `place` is how many events came before."""
+        if stub.peer is None:
+            return
+        state = self._attempts.setdefault(stub.peer, _Attempt())
+        state.lines.append((place, stub, grave))
+        key = stub.what.value
+        state.said[key] = state.said.get(key, 0) + 1
+        if len(state.lines) > KEPT:
+            del state.lines[: -KEPT // 2]
+
+    def made(self) -> list[tuple[int, Event]]:
+        """(how many events come before it, the event) of every peer's last attempt that came to nothing, in their order."""
+        found = []
+        for state in self._attempts.values():
+            best = None if state.told else self._best(state)
+            if best is not None:
+                found.append(best)
+        return sorted(found, key=lambda row: row[0])
+
+    def _best(self, state: _Attempt) -> tuple[int, Event] | None:
+        if not state.begun:
+            return None
+        rows = [
+            (place, stub)
+            for place, stub, grave in state.lines
+            if grave
+            or (state.begun > 1 and state.said[stub.what.value] > 1)
+            or (place >= state.last and not state.ike_up and stub.what not in _VAGUE)
+        ]
+        if state.ike_up:
+            rows = [(p, s) for p, s in rows if s.layer != "ike"]
+        best = max(rows, key=lambda row: (row[1].what not in _VAGUE, row[0]), default=None)
+        if best is not None and best[1].what is What.PROPOSAL_REFUSED and state.agreed and not state.ike_up:
+            # What was agreed on is not refused any more: the next thing is to prove who one is.
+            return best[0], replace(best[1], what=What.AUTH_REFUSED)
+        return best
+
+
+_VAGUE = (What.PROPOSAL_REFUSED, What.AUTH_REFUSED)
+_NAMES = _Topic(What.IDENTITY_REFUSED, re.compile(""), child=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Hint:
+    """What a line may refuse, the layer it is of, and whether the other end did it. `refuses`: a known word says that something is refused."""
+
+    what: What
+    layer: str | None
+    far: bool
+    refuses: bool
+
+
+def may_refuse(text: str) -> bool:
+    """Has a line any word that denies something?"""
+    return _DENIES.search(f" {text.lower()} ") is not None
+
+
+@lru_cache(4_096)
+def hint_of(text: str) -> Hint | None:
+    """A line without its time and with its numbers made alike, or the last lines of a record; None where it tells of no refusal, whatever its
+    words mean."""
+    words = lex.plain(text)
+    denies = _DENIES.search(words)
+    if denies is None or is_harmless(words) or (lex.NOISE.search(words) and not lex.STRONG.search(words)):
+        return None
+    ideas = lex.ideas_of(words)
+    refuses = bool(ideas & {"refusal", "turned away"}) or _BROKEN_OFF.search(words) is not None
+    if not refuses and ("up" in ideas or _AGREED.search(words)):
+        return None
+    topic = next((t for t in _TOPICS if t.words.search(words)), None)
+    if (topic is None or topic.what in _VAGUE) and len(set(_NAME.findall(text))) > 1:
+        # Two names in one line that denies something: one came, and the other was awaited.
+        topic = _NAMES
+    far, near = _FAR.search(words) is not None, _NEAR.search(words) is not None
+    if topic is None:
+        return Hint(What.PROPOSAL_REFUSED, None, far and not near, True) if refuses and (far or near) else None
+    layer = None if topic.child is None else "child" if topic.child else "ike"
+    return Hint(topic.what, layer, far and not near, refuses)
+
+
+def is_grave(line: str) -> bool:
+    """Does a line say itself that it tells of something grave?"""
+    priority = _PRIORITY.match(line)
+    if priority is not None:
+        return int(priority[1]) % 8 <= _WARNING
+    return _GRAVE.search(line) is not None
+
+
+def is_weak(event: Event | None) -> bool:
+    """Was nothing understood of a line, or something that a refusal is easily taken for?"""
+    return event is None or event.what in _WEAK
+
+
+def guessed(hint: Hint, event: Event) -> Event:
+    """The event that a line may be; `event` has what it names."""
+    return replace(event, what=hint.what, far=hint.far, bare=False, layer=hint.layer or event.layer, guessed=True)
