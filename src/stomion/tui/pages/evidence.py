@@ -11,7 +11,7 @@ _GOOD = frozenset({What.IKE_UP, What.CHILD_UP, What.AUTH_OK, What.AGREED})
 
 
 def mark_of(event: Event | None) -> tuple[str, str]:
-    """(glyph, tone): a stroke for a refusal, a doubtful one for a guessed one, a line for success, dots for silence, a small arrow for all
+    """(glyph, tone): a stroke for a refusal, a doubtful one for a guess, a line for success, dots for silence, a small arrow for all
     else that was understood."""
     if event is None:
         return " ", "plain"
