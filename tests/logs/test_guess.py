@@ -51,8 +51,11 @@ STRANGE = f"error: {PEER} has not wibbled its identity"
 
 def test_where_a_guess_stands_and_what_it_gives_way_to() -> None:
     assert _guessed(ASKED, STRANGE) == [(What.IDENTITY_REFUSED, False, 2)]
-    # Nobody asked for anything; a reason is understood; everything came up.
-    assert _guessed(STRANGE) == []
+    # Nothing ever stood, and a grave line speaks for itself; one that is not grave does not.
+    assert _guessed(STRANGE) == [(What.IDENTITY_REFUSED, False, 1)]
+    assert _guessed(STRANGE.removeprefix("error: ")) == []
+    assert _guessed(IKE_UP, CHILD_UP, f"The peer {PEER} closed the child SA.", STRANGE) == []
+    # A reason is understood; everything came up.
     assert _guessed(ASKED, STRANGE, f"{PEER}: we accept none of its proposals") == []
     assert _guessed(ASKED, STRANGE, IKE_UP, CHILD_UP) == []
     # Another attempt, which went well.
@@ -60,7 +63,7 @@ def test_where_a_guess_stands_and_what_it_gives_way_to() -> None:
     # The last one did not.
     assert _guessed(ASKED, IKE_UP, CHILD_UP, ASKED, STRANGE) == [(What.IDENTITY_REFUSED, False, 5)]
     # Another peer's attempt.
-    assert _guessed(ASKED.replace(PEER, "203.0.113.77"), STRANGE) == []
+    assert _guessed(ASKED.replace(PEER, "203.0.113.77"), STRANGE.removeprefix("error: ")) == []
 
 
 def test_what_was_agreed_on_is_not_what_is_refused() -> None:

@@ -75,7 +75,7 @@ _TROUBLED = frozenset({
 
 
 _HARMLESS = re.compile(
-    r" not (?:needed|necessary|changed|checked)(?= )| no (?:change|certificate request|other|ports?|narrowing)(?= )| by default(?= )| (?:continuing|going on|carrying on)(?= )(?! \w+ (?:port )?4500)"
+    r" not (?:needed|necessary|changed|checked)(?= )| (?:sent|sends|gave|gives|presented|brought|brings|shows|showed|with) no certificates?(?= )| without (?:an? )?certificates?(?= )| no (?:change|certificate request|other|ports?|narrowing)(?= )| by default(?= )| (?:continuing|going on|carrying on)(?= )(?! \w+ (?:port )?4500)"
     r"| set to \d+ (?:s|sec|secs|seconds|ms|min|minutes)(?= )| ext(?:ended|ension) seq\w*"
 )
 """What is denied without any harm: it was not needed, or things go on without it."""
@@ -238,6 +238,11 @@ NEUTRAL: tuple[Rule, ...] = (
     R(What.INITIATING, ("begin", "ike")),
     R(What.INITIATING, ("begin", "child")),
     R(What.INITIATING, ("begin",), said="gateway|far| partner| peer"),
+    R(
+        What.INITIATING,
+        ("begin",),
+        said=r" (?:initiat\w+|negotiat\w+) (?:to|with|towards) (?:\d{1,3}(?:\.\d{1,3}){3}|[0-9a-f]{1,4}:)",
+    ),
     R(
         What.ASKED,
         ("asksfor", "selector"),

@@ -11,11 +11,11 @@ from stomion.vocabulary.algorithms import find_proposal
 
 _BROUGHT = re.compile(
     r" (?:wants?|wanted|says?|said|got|gets|sent|sends|offers?|offered|came|comes|has|had|speaks?|talks?|introduced|introduces|brings|brought|shows?|"
-    r"showed|presents?|presented|uses?|proposes?|proposed|calls? itself|signs|signed|asked|asks|insists|introduces itself|from)(?= )"
+    r"showed|presents?|presented|uses?|proposes?|proposed|calls? itself|signs|signed|theirs|their|carries|carried|bears|bore|asked|asks|insists|introduces itself|from)(?= )"
 )
 _HELD = re.compile(
     r" (?:want|wants|wanted|expect(?:s|ed)?|due|awaited|demand(?:s|ed)?|requires?|required|should|must|insists?|entry|policy|booked|configured|ours|here|"
-    r"vs|versus|whereas|though|pinned|told|arranged|agreed|foreseen|instead|says|listed|in list|(?:is|are|was|were) for)(?= )"
+    r"pins?|profile|config|floor|minimum|at least|vs|versus|whereas|though|pinned|told|arranged|agreed|foreseen|instead|says|listed|in list|(?:is|are|was|were) for)(?= )"
 )
 _CLAUSE = re.compile(r"[,;] ")
 _BOTH = re.compile(r" both(?= )| either(?= )|(?<! ts) match(?:es|ed)? | equal| agreed| ok(?= )| yes(?= )| accepted")

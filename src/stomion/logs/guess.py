@@ -20,7 +20,7 @@ KEPT = 64
 """Lines of one attempt that are kept, the last ones."""
 _BEGUN = (What.INITIATING, What.ASKED)
 _UP = (What.IKE_UP, What.CHILD_UP, What.AUTH_OK)
-_WEAK = (What.INITIATING, What.ASKED, What.IKE_DOWN, What.CHILD_DOWN, What.CONFIGURED, What.NO_ANSWER, What.GAVE_UP)
+_WEAK = (What.INITIATING, What.ASKED, What.IKE_DOWN, What.CHILD_DOWN, What.CONFIGURED)
 """Events that a line with a refusal in it is easily taken for."""
 _REASONS = REFUSALS - {What.AUTH_REFUSED, What.PROPOSAL_REFUSED}
 """After one of these nothing is to be guessed."""
@@ -77,12 +77,12 @@ _TOPICS = (
     _topic(
         What.NO_PEER,
         r"(?:holds?|has|have|knows?|lists?|names?) (?:\S+ ){0,2}(?:partner|peer|gateway)(?: \S+){0,2} (?:at|with|for|of) (?:this|that|the) (?:address|source)"
-        r"|(?:this|that) (?:source|address|caller|stranger)",
+        r"|no (?:profile|policy|entry|tunnel|connection) (?:answers|belongs|leads|fits) (?:to )?(?:\d\S+|this|that|it)|(?:this|that) (?:source|address|caller|stranger)",
         child=False,
     ),
     _topic(
         What.IDENTITY_REFUSED,
-        r"ident\w+|fqdn|dn|who (?:we|it|he|they) (?:are|is)|seeks?|sought|claims?|calls itself|introduc\w+|its name|names? itself",
+        r"ident\w+|fqdn|dn|who (?:we|it|he|they) (?:are|is)|seeks?|sought|claims?|calls itself|introduc\w+|(?:under|by) the name(?: of)?|its name|names? itself",
         child=False,
     ),
     _topic(
@@ -112,11 +112,13 @@ class _Attempt:
     begun: int = 0
     agreed: bool = False
     ike_up: bool = False
+    stood: bool = False
+    """Was anything ever seen to stand?"""
     told: bool = False
     last: int = 0
     """How many events there were when the last attempt began."""
-    lines: list[tuple[int, Event, bool]] = field(default_factory=list)
-    """(how many events came before, what it would be, is it grave?)."""
+    lines: list[tuple[int, Event, bool, bool]] = field(default_factory=list)
+    """(how many events came before, what it would be, is it grave, has it a topic?)."""
     said: dict[str, int] = field(default_factory=dict)
 
 
@@ -142,18 +144,18 @@ class Guesses:
         elif event.what in (What.AGREED, What.NAT_FLOAT):
             state.agreed = True
         elif event.what is What.CHILD_UP:
-            self._attempts[event.peer] = _Attempt(ike_up=True)
+            self._attempts[event.peer] = _Attempt(ike_up=True, stood=True)
         elif event.what is What.IKE_UP:
-            self._attempts[event.peer] = _Attempt(begun=1, ike_up=True)
+            self._attempts[event.peer] = _Attempt(begun=1, ike_up=True, stood=True)
         elif event.what in _REASONS or (event.what is What.PROPOSAL_REFUSED and not event.far and not event.bare):
             state.told = True
 
-    def line(self, place: int, stub: Event, grave: bool) -> None:
+    def line(self, place: int, stub: Event, grave: bool, topic: bool) -> None:
         """A line of which nothing, or something too weak, was understood; `stub` has what it names, `place` is how many events came before."""
         if stub.peer is None:
             return
         state = self._attempts.setdefault(stub.peer, _Attempt())
-        state.lines.append((place, stub, grave))
+        state.lines.append((place, stub, grave, topic))
         key = stub.what.value
         state.said[key] = state.said.get(key, 0) + 1
         if len(state.lines) > KEPT:
@@ -169,14 +171,14 @@ class Guesses:
         return sorted(found, key=lambda row: row[0])
 
     def _best(self, state: _Attempt) -> tuple[int, Event] | None:
-        if not state.begun:
-            return None
+        tried = state.begun or state.ike_up
         rows = [
             (place, stub)
-            for place, stub, grave in state.lines
-            if grave
+            for place, stub, grave, topic in state.lines
+            if (grave and (tried or (topic and not state.stood)))
+            or (not tried and topic and not state.stood and state.said[stub.what.value] > 1)
             or (state.begun > 1 and state.said[stub.what.value] > 1)
-            or (place >= state.last and not state.ike_up and stub.what not in _VAGUE)
+            or (tried and place >= state.last and not state.ike_up and stub.what not in _VAGUE)
         ]
         if state.ike_up:
             rows = [(p, s) for p, s in rows if s.layer != "ike"]
@@ -199,11 +201,14 @@ class Hint:
     layer: str | None
     far: bool
     refuses: bool
+    topic: bool = True
+    """Does it speak of anything that can be refused?"""
+    denies: bool = True
 
 
-def may_refuse(text: str) -> bool:
-    """Has a line any word that denies something?"""
-    return _DENIES.search(f" {text.lower()} ") is not None
+def may_refuse(line: str) -> bool:
+    """Has a line any word that denies something, or that says that it tells of something grave?"""
+    return _DENIES.search(f" {line.lower()} ") is not None or is_grave(line)
 
 
 @lru_cache(4_096)
@@ -211,22 +216,23 @@ def hint_of(text: str) -> Hint | None:
     """A line without its time and with its numbers made alike, or the last lines of a record; None where it tells of no refusal, whatever its
     words mean."""
     words = lex.plain(text)
-    denies = _DENIES.search(words)
-    if denies is None or is_harmless(words) or (lex.NOISE.search(words) and not lex.STRONG.search(words)):
+    if is_harmless(words) or (lex.NOISE.search(words) and not lex.STRONG.search(words)):
         return None
     ideas = lex.ideas_of(words)
     refuses = bool(ideas & {"refusal", "turned away"}) or _BROKEN_OFF.search(words) is not None
-    if not refuses and ("up" in ideas or _AGREED.search(words)):
+    if "silence" in ideas or (not refuses and ("up" in ideas or _AGREED.search(words))):
         return None
     topic = next((t for t in _TOPICS if t.words.search(words)), None)
     if (topic is None or topic.what in _VAGUE) and len(set(_NAME.findall(text))) > 1:
         # Two names in one line that denies something: one came, and the other was awaited.
         topic = _NAMES
+    if topic is not None and topic.what is What.PROPOSAL_REFUSED and _AGREED.search(words):
+        topic = None
     far, near = _FAR.search(words) is not None, _NEAR.search(words) is not None
     if topic is None:
-        return Hint(What.PROPOSAL_REFUSED, None, far and not near, True) if refuses and (far or near) else None
+        return Hint(What.PROPOSAL_REFUSED, None, far and not near, True, False) if refuses and (far or near) else None
     layer = None if topic.child is None else "child" if topic.child else "ike"
-    return Hint(topic.what, layer, far and not near, refuses)
+    return Hint(topic.what, layer, far and not near, refuses, denies=_DENIES.search(words) is not None)
 
 
 def is_grave(line: str) -> bool:

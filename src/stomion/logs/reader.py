@@ -78,8 +78,8 @@ def read_log(
     yield from found[begun:]
 
 
-def _stub(line: str, where: Provenance, event: Event | None, state: LogState) -> tuple[Event, bool] | None:
-    """(what a line of which too little was understood may refuse, is it grave?)"""
+def _stub(line: str, where: Provenance, event: Event | None, state: LogState) -> tuple[Event, bool, bool] | None:
+    """(what a line of which too little was understood may refuse, is it grave, has it a topic?)"""
     lines = line.split("\n")
     # Of a record its beginning, which has the time, and its last words.
     text = line if len(lines) == 1 else "; ".join(lines if len(lines) <= LAST else (lines[0], *lines[-LAST:]))
@@ -88,7 +88,8 @@ def _stub(line: str, where: Provenance, event: Event | None, state: LogState) ->
     if frame is not None:
         rest, at = (frame.text if frame.flat else rest), frame.at if frame.at is not None else at
     hint = hint_of(alike(rest[:MOST_SAID]))
-    if hint is None or (event is not None and not hint.refuses):
+    grave = is_grave(line)
+    if hint is None or (event is not None and not hint.refuses) or not (hint.denies or grave):
         return None
     if event is None:
         naming = naming_of(rest)
@@ -98,7 +99,7 @@ def _stub(line: str, where: Provenance, event: Event | None, state: LogState) ->
             hint.what, where, text, at, peer=next(iter(named), None), conn=conn, sa=naming.sa, assumed=assumed
         )
         event = replace(event, peer=_peer_of(event, conn, state))
-    return guessed(hint, event), hint.refuses or is_grave(line)
+    return guessed(hint, event), hint.refuses or grave, hint.topic
 
 
 def understand_line(line: str, where: Provenance, state: LogState) -> Event | None:
