@@ -66,6 +66,11 @@ def test_where_a_guess_stands_and_what_it_gives_way_to() -> None:
     assert _guessed(ASKED.replace(PEER, "203.0.113.77"), STRANGE.removeprefix("error: ")) == []
 
 
+def test_a_field_that_every_line_has_is_no_topic() -> None:
+    fields = f'text="phase 1 step" peer={PEER} mode=main way=out step=1 role=initiator outcome=failed'
+    assert _guessed(ASKED, fields, fields) == [(What.PROPOSAL_REFUSED, True, 3)]
+
+
 def test_what_was_agreed_on_is_not_what_is_refused() -> None:
     refused = f"The exchange was broken off by the peer {PEER}: wibbled"
     assert _guessed(ASKED, refused) == [(What.PROPOSAL_REFUSED, True, 2)]

@@ -67,7 +67,12 @@ _TOPICS = (
         r"ike ?v?(?:ersion )?1 .* (?:ike ?v?(?:ersion )?|v|version )2|ike ?v?(?:ersion )?2 .* (?:ike ?v?(?:ersion )?|v|version )1",
         child=False,
     ),
-    _topic(What.MODE_REFUSED, r"(?:main|aggressive)(?: mode)?", child=False),
+    _topic(
+        What.MODE_REFUSED,
+        r"(?:insist\w*|uses?|asks?|asked|wants?|wanted|com(?:es|ing)|came|beg[aiu]n\w*|tries|tried)(?: \S+){0,8} (?:main|aggressive)"
+        r"|(?:main|aggressive)(?: mode)? (?:\S+ ){0,2}(?:not|only|barred|is|which|off|switched)",
+        child=False,
+    ),
     _topic(What.CERTIFICATE_REFUSED, r"certificates?|certs?|ca|issuer|chain|crl|x ?509", child=False),
     _topic(
         What.KEY_REFUSED,
@@ -100,7 +105,7 @@ _TOPICS = (
         What.PROPOSAL_REFUSED,
         r"proposals?|suites?|ciphers?|transforms?|algorithms?|encryption|crypto\w*|no \w+ chosen|allowed|group \d+|dh",
     ),
-    _topic(What.AUTH_REFUSED, r"auth\w*|\w+ failed", child=False),
+    _topic(What.AUTH_REFUSED, r"auth\w*|(?:reason|cause|notif\w*|error|notice) \w+ failed", child=False),
 )
 """What a line speaks of, the most telling first."""
 
@@ -228,7 +233,9 @@ def hint_of(text: str) -> Hint | None:
         topic = _NAMES
     if topic is not None and topic.what is What.PROPOSAL_REFUSED and _AGREED.search(words):
         topic = None
-    far, near = _FAR.search(words) is not None, _NEAR.search(words) is not None
+    role = lex.role_of(words)
+    far = _FAR.search(words) is not None or role == "initiator"
+    near = _NEAR.search(words) is not None or role == "responder"
     if topic is None:
         return Hint(What.PROPOSAL_REFUSED, None, far and not near, True, False) if refuses and (far or near) else None
     layer = None if topic.child is None else "child" if topic.child else "ike"
