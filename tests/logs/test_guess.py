@@ -60,6 +60,11 @@ def test_where_a_guess_stands_and_what_it_gives_way_to() -> None:
     assert _guessed(ASKED, STRANGE, IKE_UP, CHILD_UP) == []
     # Another attempt, which went well.
     assert _guessed(ASKED, STRANGE, ASKED, AGREED, IKE_UP, CHILD_UP) == []
+    # A tunnel that stands, of which something sounds grave.
+    assert _guessed(ASKED, IKE_UP, CHILD_UP, f"error: route to the network of {PEER} not wibbled") == []
+    # Its key was proved.
+    proved = f"The peer {PEER} is authenticated by its pre-shared key."
+    assert _guessed(ASKED, f"error: {PEER} holds another secret wibbled", proved) == []
     # The last one did not.
     assert _guessed(ASKED, IKE_UP, CHILD_UP, ASKED, STRANGE) == [(What.IDENTITY_REFUSED, False, 5)]
     # Another peer's attempt.
@@ -96,7 +101,7 @@ def test_two_pairs_of_networks_that_differ_are_refused_in_any_words() -> None:
 )
 def test_what_refuses_nothing(line: str) -> None:
     assert _guessed(ASKED, line) == []
-    assert not may_refuse(line) or hint_of(line) is None or not hint_of(line).refuses  # type: ignore[union-attr]
+    assert not may_refuse(line.lower()) or hint_of(line) is None or not hint_of(line).refuses  # type: ignore[union-attr]
 
 
 def test_how_grave_a_line_is_by_its_own_word() -> None:

@@ -19,14 +19,12 @@ from stomion.model.event import Event, What
 KEPT = 64
 """Lines of one attempt that are kept, the last ones."""
 _BEGUN = (What.INITIATING, What.ASKED)
-_UP = (What.IKE_UP, What.CHILD_UP, What.AUTH_OK)
 _WEAK = (What.INITIATING, What.ASKED, What.IKE_DOWN, What.CHILD_DOWN, What.CONFIGURED)
 """Events that a line with a refusal in it is easily taken for."""
 _REASONS = REFUSALS - {What.AUTH_REFUSED, What.PROPOSAL_REFUSED}
 """After one of these nothing is to be guessed."""
 _GRAVE = re.compile(
-    r"\b(?:error|err|fatal|crit(?:ical)?|alert|emerg\w*|problem|severe|major|failure)\b[\"\]:>|,\s]|\b(?:lvl|level|sev(?:erity)?|prio(?:rity)?)[=:\s\"]{1,3}[0-3]\b",
-    re.IGNORECASE,
+    r"\b(?:error|err|fatal|crit(?:ical)?|alert|emerg\w*|problem|severe|major|failure)\b[\"\]:>|,\s]|\b(?:lvl|level|sev(?:erity)?|prio(?:rity)?)[=:\s\"]{1,3}[0-3]\b"
 )
 """A line's own word for how grave it is."""
 _PRIORITY = re.compile(r"<(\d{1,3})>")
@@ -120,11 +118,13 @@ class _Attempt:
     stood: bool = False
     """Was anything ever seen to stand?"""
     told: bool = False
+    """Was a reason understood since the last attempt began?"""
     last: int = 0
     """How many events there were when the last attempt began."""
     lines: list[tuple[int, Event, bool, bool]] = field(default_factory=list)
     """(how many events came before, what it would be, is it grave, has it a topic?)."""
     said: dict[str, int] = field(default_factory=dict)
+    """How many lines may refuse each thing."""
 
 
 @dataclass(slots=True)
@@ -148,6 +148,8 @@ class Guesses:
             state.last = place
         elif event.what in (What.AGREED, What.NAT_FLOAT):
             state.agreed = True
+        elif event.what is What.AUTH_OK:
+            state.lines = [row for row in state.lines if row[1].layer != "ike"]
         elif event.what is What.CHILD_UP:
             self._attempts[event.peer] = _Attempt(ike_up=True, stood=True)
         elif event.what is What.IKE_UP:
@@ -176,7 +178,10 @@ class Guesses:
         return sorted(found, key=lambda row: row[0])
 
     def _best(self, state: _Attempt) -> tuple[int, Event] | None:
-        tried = state.begun or state.ike_up
+        if state.stood and not state.begun:
+            # A tunnel that stands is not refused by a line that only sounds grave.
+            return None
+        tried = state.begun > 0
         rows = [
             (place, stub)
             for place, stub, grave, topic in state.lines
@@ -209,11 +214,19 @@ class Hint:
     topic: bool = True
     """Does it speak of anything that can be refused?"""
     denies: bool = True
+    """Has it a word that denies anything?"""
 
 
-def may_refuse(line: str) -> bool:
-    """Has a line any word that denies something, or that says that it tells of something grave?"""
-    return _DENIES.search(f" {line.lower()} ") is not None or is_grave(line)
+_MARKS = ("broken", "turned", "refus", "reject", "denie", "declin", "fail", "away", "down", "off")
+"""One of these stands in whatever a weak event's line may refuse: plain words are looked for many times faster than patterns."""
+
+
+def may_refuse(low: str, event: Event | None = None) -> bool:
+    """Has a line, in lower case, any word that denies something, or that says that it tells of something grave? `event` is what was
+    understood of it."""
+    if event is not None and (event.what not in _WEAK or not any(mark in low for mark in _MARKS)):
+        return False
+    return _DENIES.search(f" {low} ") is not None or is_grave(low)
 
 
 @lru_cache(4_096)
@@ -242,17 +255,12 @@ def hint_of(text: str) -> Hint | None:
     return Hint(topic.what, layer, far and not near, refuses, denies=_DENIES.search(words) is not None)
 
 
-def is_grave(line: str) -> bool:
-    """Does a line say itself that it tells of something grave?"""
-    priority = _PRIORITY.match(line)
+def is_grave(low: str) -> bool:
+    """Does a line, in lower case, say itself that it tells of something grave?"""
+    priority = _PRIORITY.match(low)
     if priority is not None:
         return int(priority[1]) % 8 <= _WARNING
-    return _GRAVE.search(line) is not None
-
-
-def is_weak(event: Event | None) -> bool:
-    """Was nothing understood of a line, or something that a refusal is easily taken for?"""
-    return event is None or event.what in _WEAK
+    return _GRAVE.search(low) is not None
 
 
 def guessed(hint: Hint, event: Event) -> Event:

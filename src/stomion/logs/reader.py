@@ -14,7 +14,7 @@ from stomion.logs.classify import REFUSALS
 from stomion.logs.clock import Clock, day_of
 from stomion.logs.facing import facing_proposals
 from stomion.logs.framing import FRAMES, unframe
-from stomion.logs.guess import Guesses, guessed, hint_of, is_grave, is_weak, may_refuse
+from stomion.logs.guess import Guesses, guessed, hint_of, is_grave, may_refuse
 from stomion.logs.naming import naming_of
 from stomion.logs.phrasebook import Phrase, as_taught, taught
 from stomion.logs.threads import tag_of
@@ -61,12 +61,13 @@ def read_log(
     found: list[Event] = []
     guesses = Guesses()
     for number, line in lines:
-        if phrases or lex.RELEVANT.search(line.lower()):
+        low = line.lower()
+        if phrases or lex.RELEVANT.search(low):
             where = Provenance(file, site, line=number)
             event = understand_line(line, where, state)
             if event is not None:
                 guesses.event(event, len(found))
-            if is_weak(event) and may_refuse(line) and (stub := _stub(line, where, event, state)) is not None:
+            if may_refuse(low, event) and (stub := _stub(line, where, event, state)) is not None:
                 guesses.line(len(found) + (event is not None), *stub)
             if event is not None:
                 found.append(event)
@@ -88,7 +89,7 @@ def _stub(line: str, where: Provenance, event: Event | None, state: LogState) ->
     if frame is not None:
         rest, at = (frame.text if frame.flat else rest), frame.at if frame.at is not None else at
     hint = hint_of(alike(rest[:MOST_SAID]))
-    grave = is_grave(line)
+    grave = is_grave(line.lower())
     if hint is None or (event is not None and not hint.refuses) or not (hint.denies or grave):
         return None
     if event is None:
