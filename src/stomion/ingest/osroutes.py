@@ -129,9 +129,7 @@ def _routes(rows: list[Any], where: Provenance, doubts: list[str]) -> Iterator[R
         )  # fmt: skip
 
 
-_PROTOCOLS = frozenset(
-    ("babel", "bgp", "eigrp", "isis", "ospf", "rip", "bird", "zebra", "mrt", "gated", "openr", "xorp")
-)
+_PROTOCOLS = frozenset(("babel", "bgp", "bird", "isis", "ospf", "rip", "zebra"))
 """Origins of routes that routing daemons give (rtnetlink(7), `rtm_protocol`)."""
 
 
