@@ -29,6 +29,8 @@ NONE = (
     "ike: the session with peer 10.9.0.6 is up",
     "bgp: 12 prefixes received from neighbor 10.0.0.2",
     "bgp: the listener is up",
+    "vpn: negotiation with the neighbour 198.51.100.7 on wan0 timed out",
+    "neighbour 198.51.100.7 on wan0: IPsec SA is down",
     "ospf: neighbor changed from Full to Down",
 )
 

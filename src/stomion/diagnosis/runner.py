@@ -107,6 +107,7 @@ def _as_a_guess(finding: Finding, where: Provenance) -> Finding:
     said = f"What {place} says is not understood; that it tells of this is concluded from what it speaks of and where it stands."
     return replace(
         finding,
+        # Of whatever else the rule made its certainty.
         certainty=Certainty.POSSIBLE,
         detail=" ".join(part for part in (finding.detail, said) if part),
         facts={**finding.facts, "guessed_from": place},
@@ -125,13 +126,14 @@ def faults_of(picture: Picture) -> tuple[Finding, ...]:
 def diagnose(picture: Picture) -> Diagnosis:
     """Judge one tunnel."""
     cause = leading_cause(picture)
-    judged = run(Context(picture, cause, faults_of))
+    context = Context(picture, cause, faults_of)
+    judged = run(context)
     first = next((f for f in judged.findings if not f.caution), None)
     refused = first is not None and cause is not None and not cause.declared and first.stage in REFUSABLE
     if first is not None:
         named = with_readings(picture, _with_change(picture, first))
-        if cause is not None and cause.refusal is not None and cause.refusal.event.guessed and refused:
-            named = _as_a_guess(named, cause.refusal.event.where)
+        if refused and context.guess is not None:
+            named = _as_a_guess(named, context.guess)
         judged = Judgement(tuple(named if f is first else f for f in judged.findings), judged.crashed)
         first = named
     stages = stage_verdicts(picture, first, refused)

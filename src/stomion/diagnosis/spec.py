@@ -93,13 +93,14 @@ class Context:
         return self.cause is not None and self.cause.refusal is not None and self.cause.refusal.event.bare
 
     @property
-    def guessed(self) -> bool:
-        """Does the leading refusal rest on a line of which no word is known to refuse anything?"""
-        return self.cause is not None and self.cause.refusal is not None and self.cause.refusal.event.guessed
+    def guess(self) -> Provenance | None:
+        """The line that the leading refusal is guessed from, where no word of it is known to refuse anything."""
+        refusal = self.cause.refusal if self.cause is not None else None
+        return refusal.event.where if refusal is not None and refusal.event.guessed else None
 
     def certainty(self) -> Certainty:
         """Proven by the refusing end's own word; possible where only its bare `no` was heard."""
-        if self.guessed:
+        if self.guess is not None:
             return Certainty.POSSIBLE
         if self.cause is not None and self.cause.explained:
             return Certainty.LIKELY

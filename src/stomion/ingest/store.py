@@ -183,15 +183,7 @@ OPENINGS = 300
 def store_of_small_cases() -> Store | None:
     """What is kept of cases that are too small for a store of their own, in this user's cache folder; None as for `store_for`."""
     key = None if os.environ.get("STOMION_NO_CACHE") else _key()
-    if key is None:
-        return None
-    place = _cache_folder() / "small"
-    try:
-        place.mkdir(parents=True, exist_ok=True, mode=0o700)
-    except OSError:
-        return None
-    store = Store(place / NAME, key, OPENINGS) if os.access(place, os.W_OK) else None
-    return store if store is not None and store.usable else None
+    return None if key is None else _store_in(lambda _root: _private(_cache_folder() / "small"), Path(), key, OPENINGS)
 
 
 def _is_there(file: Path) -> bool:
@@ -202,12 +194,12 @@ def _is_there(file: Path) -> bool:
         return False
 
 
-def _store_in(folder: Callable[[Path], Path], root: Path, key: bytes) -> Store | None:
+def _store_in(folder: Callable[[Path], Path], root: Path, key: bytes, runs: int = RUNS) -> Store | None:
     try:
         place = folder(root)
     except (OSError, UsageError):
         return None
-    store = Store(place / NAME, key) if os.access(place, os.W_OK) else None
+    store = Store(place / NAME, key, runs) if os.access(place, os.W_OK) else None
     return store if store is not None and store.usable else None
 
 
@@ -224,7 +216,10 @@ def _cache_folder() -> Path:
 
 
 def _of_the_user(root: Path) -> Path:
-    place = _place(root)
+    return _private(_place(root))
+
+
+def _private(place: Path) -> Path:
     place.mkdir(parents=True, exist_ok=True, mode=0o700)
     return place
 

@@ -22,7 +22,8 @@ _WORDS = re.compile(WORDS)
 _PROTOCOL = re.compile(r"\b(?:bgp|ospf|rip(?:v2|ng)?|is-?is|babel|routing|routed)(?:v\d)?d?\b")
 _PARTNER = re.compile(r"\bneighbo(?:u)?rs?\b|\badjacenc(?:y|ies)\b|\b(?:peer|session)\b")
 _OTHER = re.compile(
-    r"\barp\b|\blldp\b|\bndp\b|solicit|advertisement|discovery|\bcache\b|neighbo(?:u)?r table|\bika?e|\besp\b|\bspi\b|\bmac\b"
+    r"\barp\b|\blldp\b|\bndp\b|solicit|advertisement|discovery|\bcache\b|neighbo(?:u)?r table|\bmac\b"
+    r"|\bike|\besp\b|\bspi\b|\bsa\b|isakmp|ipsec|\bvpn\b|\bchild\b|\bphase\b|proposal|negotiat"
 )
 """Neighbours on a wire, and what speaks of tunnels."""
 _STATES = {
@@ -92,7 +93,7 @@ def _judged(low: str) -> tuple[str, int] | None:
     stuck = _STUCK.search(low)
     if stuck is not None:
         return NEIGHBOUR_FORMING, stuck.start()
-    change = next((m for m in reversed(list(_CHANGE.finditer(low)))), None)
+    change = next(reversed(list(_CHANGE.finditer(low))), None)
     if change is not None:
         return _STATES[change["to"] or change["now"]], change.end()
     down, up = _DOWN.search(low), _UP.search(low)
