@@ -121,7 +121,8 @@ def test_this_machine_itself_is_a_target_as_well(tmp_path: Path) -> None:
     assert (record["sent"], record["received"]) == (5, 5)
 
 
-A, B = "stomion-try-a", "stomion-try-b"
+# Names of this process alone: several run at the same time.
+A, B = f"stomion-a-{os.getpid()}", f"stomion-b-{os.getpid()}"
 
 
 @pytest.fixture
