@@ -14,12 +14,13 @@ from stomion.ingest.ostables import read_table
 from stomion.ingest.sheet import read_sheet
 from stomion.measure.counters import CounterReading
 from stomion.measure.gathering import Gathering
+from stomion.model.datagrams import Datagrams
 from stomion.model.event import Event, What
 from stomion.model.packet import Datagram, Unreachable
 from stomion.model.provenance import Provenance
 from stomion.model.record import CounterRecord, EventRecord, PingRecord, TestRecord
 from stomion.model.tables import Tables
-from stomion.tunnel import build
+from stomion.tunnel import messages
 from stomion.tunnel.build import pictures
 from stomion.tunnel.counted import places
 from stomion.tunnel.lans import behind, lans_of, meets, no_host, without_any
@@ -266,7 +267,7 @@ def test_messages_and_refusals_of_the_path_between_the_two_addresses(monkeypatch
         Unreachable(1.0, "192.0.2.1", s, d, 500, False, Provenance("c", "hub", packet=9))
         for s, d in ((HUB, ONE), (TWO, HUB), (HUB, "10.9.9.9"))
     ]
-    made.captures = [Capture("c", "hub", gram, lost, packets=3)]
+    made.captures = [Capture("c", "hub", Datagrams(gram), lost, packets=3)]
     first, second = ends(made)
     assert [(n.initiator, n.responder) for n in first.negotiations] == [(HUB, ONE), (ONE, HUB)]
     assert first.unreachables == (lost[0],) and second.unreachables == (lost[1],)
@@ -275,13 +276,13 @@ def test_messages_and_refusals_of_the_path_between_the_two_addresses(monkeypatch
         Datagram(float(n), HUB, 500, ONE, 500, samples.sealed(37, 8, 20, n), Provenance("c", "hub", packet=n), ttl=64)
         for n in range(MAX_STEPS + 3)
     ]
-    made.captures = [Capture("c", "hub", many, packets=3)]
+    made.captures = [Capture("c", "hub", Datagrams(many), packets=3)]
     (cut,) = ends(made)[0].cuts
     assert (
         cut.file == "c"
         and cut.text == f"3 messages of the IKE SA 4f0c1d77a03e91e2 beyond its first {MAX_STEPS:,} are not looked at"
     )
-    monkeypatch.setattr(build, "MOST_MESSAGES", 10)
+    monkeypatch.setattr(messages, "MOST_MESSAGES", 10)
     (negotiation,) = ends(made)[0].negotiations
     first_and_last = [*range(5), *range(MAX_STEPS - 2, MAX_STEPS + 3)]
     assert [step.at for step in negotiation.steps] == first_and_last
@@ -289,6 +290,21 @@ def test_messages_and_refusals_of_the_path_between_the_two_addresses(monkeypatch
         made.problems[-1].text
         == f"{MAX_STEPS - 7:,} messages between the first and the last of hub-one are not looked at"
     )
+
+
+def test_of_thousands_of_negotiations_the_first_and_the_last_are_looked_at(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(messages, "MOST_SAS", 4)
+    made = evidence()
+    many = [
+        Datagram(float(n), HUB, 500, ONE, 500, bytes([n] * 8) + samples.sealed(37, 8, 20)[8:], Provenance("c", "hub", packet=n))
+        for n in range(1, 10)
+        for _ in range(2)
+    ]  # fmt: skip
+    made.captures = [Capture("c", "hub", Datagrams(many), packets=3)]
+    found = ends(made)[0].negotiations
+    assert [n.spi_i[0] for n in found] == [1, 2, 8, 9] and [len(n.steps) for n in found] == [2] * 4
+    (said,) = [p for p in made.problems if "IKE SAs" in p.text]
+    assert said.text == "5 IKE SAs between the first and the last of hub-one are not looked at" and said.file == "c"
 
 
 def counters(number: int, site: str, **more: Any) -> tuple[int, CounterRecord]:

@@ -18,7 +18,7 @@ from stomion.model.site import SheetProposal, SheetTunnel
 from stomion.tunnel import settings
 from stomion.tunnel.picture import End, Picture
 from stomion.tunnel.settings import Basis, Known, Layer, Ranges
-from stomion.wire.ike import Message, Payload, decode
+from stomion.wire.ike import Message, Payload
 from stomion.wire.ike import bodies as b
 
 ADDRESS = {"a": "192.0.2.10", "b": "198.51.100.34"}
@@ -56,11 +56,16 @@ def with_sheet(
 
 
 def wire(initiator: str, number: int = 1, **more: Any) -> Negotiation:
-    request = decode(samples.init_request(14))
     responder = "b" if initiator == "a" else "a"
     where = Provenance("wan.pcap", "a", packet=number)
     step = Step(
-        float(number), ADDRESS[initiator], ADDRESS[responder], 500, 500, 1, request, b"", [(float(number), where)]
+        float(number),
+        ADDRESS[initiator],
+        ADDRESS[responder],
+        500,
+        500,
+        samples.init_request(14),
+        [(float(number), where)],
     )
     made = Negotiation(b"i", ADDRESS[initiator], ADDRESS[responder], 2, [step])
     for name, value in more.items():

@@ -9,8 +9,9 @@ from stomion.listings.reader import Listed
 from stomion.logs.phrasebook import Phrase
 from stomion.measure.esporder import Track
 from stomion.measure.series import CounterSeries
+from stomion.model.datagrams import Datagrams
 from stomion.model.event import Event
-from stomion.model.packet import Datagram, Unreachable
+from stomion.model.packet import Unreachable
 from stomion.model.provenance import NotRecognised, Problem, Provenance
 from stomion.model.record import EventRecord, PingRecord, TestRecord
 from stomion.model.relation import Relation
@@ -73,7 +74,7 @@ class Capture:
 
     file: str
     site: str | None
-    datagrams: list[Datagram] = field(default_factory=list)
+    datagrams: Datagrams = field(default_factory=Datagrams)
     unreachables: list[Unreachable] = field(default_factory=list)
     esp: dict[tuple[str, str, str], EspFlow] = field(default_factory=dict)
     packets: int = 0

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import lru_cache
 
 from stomion.exchange.automaton import TABLE, Effect, Reach, Sign, Way
 from stomion.model.packet import Datagram
 from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
-from stomion.wire.ike import Message, decode
+from stomion.wire.ike import Header, Message, decode
 from stomion.wire.ike.bodies import FragmentV1, KeV2, Notify, Sealed, SealedFragment
 from stomion.wire.ike.keys import IkeKeys
 from stomion.wire.ike.numbers import IKEV1, IKEV2, ExchangeV1
@@ -48,8 +49,6 @@ class Step:
     dst: str
     sport: int
     dport: int
-    size: int
-    message: Message
     raw: bytes
     seen: list[tuple[float, Provenance]]
     again: int = 0
@@ -60,6 +59,16 @@ class Step:
     @property
     def where(self) -> Provenance:
         return self.seen[0][1]
+
+    @property
+    def size(self) -> int:
+        """Bytes of the message."""
+        return len(self.raw)
+
+    @property
+    def message(self) -> Message:
+        """The message as it was sent. It is read where it is looked at: most of a capture's thousands never are again."""
+        return _small(self.raw) if len(self.raw) <= _SMALL else _large(self.raw)
 
     @property
     def view(self) -> Message:
@@ -83,6 +92,11 @@ class Step:
             if isinstance(payload.body, FragmentV1):
                 return f"{payload.body.number}"
         return ""
+
+
+_SMALL = 4_096
+_small, _large = lru_cache(4_096)(decode), lru_cache(64)(decode)
+"""What messages hold that were looked at lately; what is made of a message takes up to twenty times its bytes."""
 
 
 @dataclass(slots=True)
@@ -123,30 +137,20 @@ class Negotiation:
 def assemble(
     datagrams: Iterable[Datagram], keys: Sequence[IkeKeys] = (), posts: tuple[Post, ...] = ()
 ) -> list[Negotiation]:
-    """Negotiations in the order of their first messages; the same message seen in several captures is one step.
+    """Negotiations in the order of their first messages; the same message seen in several captures is one step. `datagrams` come in the
+    order of their times.
 
     With the keys of an SA its encrypted messages are opened (`Step.opened`). `posts` are the two ends: with them the sender's capture of
     a message stands first, whatever the clocks say, and it is told whether the message arrived.
     """
     found: dict[tuple[bytes, frozenset[str]], Negotiation] = {}
-    counts: dict[tuple[bytes, str, str], int] = {}
-    steps: dict[tuple[bytes, str, int], Step] = {}
-    for item in sorted(datagrams, key=lambda d: (d.at, d.where.packet or 0)):
-        count_key = (item.payload, item.src, item.where.file)
-        nth = counts[count_key] = counts.get(count_key, -1) + 1
-        known = steps.get((item.payload, item.src, nth))
-        if known is not None and all(p.file != item.where.file for _, p in known.seen):
-            _seen_again(known, item)
+    sent = _Sent()
+    for item in datagrams:
+        step = sent.step_of(item)
+        header = step.message.header if step is not None else None
+        if step is None or header is None:
             continue
-        message = decode(item.payload)
-        if message.header is None:
-            continue
-        step = Step(
-            item.at, item.src, item.dst, item.sport, item.dport, len(item.payload), message, item.payload,
-            [(item.at, item.where)], nth, cut=item.more_fragments,
-        )  # fmt: skip
-        steps[(item.payload, item.src, nth)] = step
-        negotiation = _negotiation_of(step, found)
+        negotiation = _negotiation_of(step, header, found)
         if len(negotiation.steps) < MAX_STEPS:
             negotiation.steps.append(step)
         else:
@@ -159,6 +163,47 @@ def assemble(
             _open(negotiation, keys)
         _read_through(negotiation)
     return result
+
+
+@dataclass(slots=True)
+class _Again:
+    """The same bytes from the same sender, sent more than once or seen at more than one place."""
+
+    steps: list[Step]
+    counts: dict[str, int]
+    """How many of them a capture holds."""
+
+
+class _Sent:
+    """Messages that were seen before: the nth sending in one capture is the nth in another."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[bytes, str], Step | _Again] = {}
+
+    def step_of(self, item: Datagram) -> Step | None:
+        """The step that a datagram is; None where it is one that another capture has shown."""
+        file = item.where.file
+        known = self._known.get((item.payload, item.src))
+        if known is None:
+            step = self._known[(item.payload, item.src)] = _step(item, 0)
+            return step
+        if isinstance(known, Step):
+            known = self._known[(item.payload, item.src)] = _Again([known], {known.where.file: 1})
+        nth = known.counts.get(file, 0)
+        known.counts[file] = nth + 1
+        if nth < len(known.steps) and all(p.file != file for _, p in known.steps[nth].seen):
+            _seen_again(known.steps[nth], item)
+            return None
+        step = _step(item, nth)
+        known.steps.append(step)
+        return step
+
+
+def _step(item: Datagram, again: int) -> Step:
+    return Step(
+        item.at, item.src, item.dst, item.sport, item.dport, item.payload, [(item.at, item.where)], again,
+        cut=item.more_fragments,
+    )  # fmt: skip
 
 
 def _settle(step: Step, posts: tuple[Post, ...]) -> None:
@@ -207,9 +252,7 @@ def _seen_again(step: Step, item: Datagram) -> None:
     step.fate = Delivery.ARRIVED
 
 
-def _negotiation_of(step: Step, found: dict[tuple[bytes, frozenset[str]], Negotiation]) -> Negotiation:
-    header = step.message.header
-    assert header is not None
+def _negotiation_of(step: Step, header: Header, found: dict[tuple[bytes, frozenset[str]], Negotiation]) -> Negotiation:
     key = (header.spi_i, frozenset((step.src, step.dst)))
     negotiation = found.get(key)
     if negotiation is None:

@@ -74,7 +74,7 @@ def read_capture(
         trouble = stop
     for at, number, packet in parts.unfinished():
         take_packet(out, at, packet, Provenance(file, site, packet=number), more=True)
-    out.datagrams.sort(key=lambda d: d.where.packet or 0)
+    out.datagrams.sort()
     out.cuts = _cuts(out, parts)
     if unknown and trouble is None:
         trouble = Malformed(f"link type {min(unknown)} is not known; its packets were left out")

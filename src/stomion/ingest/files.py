@@ -12,6 +12,7 @@ from typing import BinaryIO, Protocol
 
 from stomion.errors import Malformed, UnreadableInput
 from stomion.vocabulary.clean import MAX_LINE, decode_line
+from stomion.vocabulary.keydumps import KeyDumps
 
 HEAD = 65_536
 """Bytes looked at to recognise a file."""
@@ -170,6 +171,7 @@ class LineScan:
 def read_lines(stream: BinaryIO) -> Iterator[tuple[int, str, bool, int]]:
     """(number, cleaned text, whether it was UTF-8, bytes) of every line; a line's tail beyond MAX_LINE is dropped."""
     number = 0
+    dumps = KeyDumps()
     while True:
         raw = stream.readline(MAX_LINE)
         if not raw:
@@ -181,4 +183,4 @@ def read_lines(stream: BinaryIO) -> Iterator[tuple[int, str, bool, int]]:
             tail = stream.readline(MAX_LINE)
             size += len(tail)
         text, utf8 = decode_line(raw)
-        yield number, text, utf8, size
+        yield number, dumps.shown(text), utf8, size

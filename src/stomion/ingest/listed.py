@@ -10,6 +10,7 @@ from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
 from stomion.listings.reader import Listed, listed_of
 from stomion.vocabulary.clean import clean
+from stomion.vocabulary.keydumps import without_key_dumps
 
 MOST_BYTES = 4 << 20
 """Of a listing; what stands beyond is not read."""
@@ -52,7 +53,7 @@ def _is_filled(head: bytes, found: list[Listed]) -> bool:
 
 
 def _text(data: bytes) -> str:
-    return "\n".join(map(clean, data.decode("utf-8", "replace").replace("\r\n", "\n").split("\n")))
+    return "\n".join(without_key_dumps(map(clean, data.decode("utf-8", "replace").replace("\r\n", "\n").split("\n"))))
 
 
 def _read(reading: Reading) -> None:

@@ -10,8 +10,11 @@ from typing import BinaryIO
 
 from stomion.ingest.files import GZIP, open_input
 from stomion.vocabulary.clean import MAX_LINE, decode_line, without_listed_keys
+from stomion.vocabulary.keydumps import KeyDumps, may_be_row
 
 CHUNK = 1 << 20
+MOST_ABOVE = 512
+"""Rows of a dump that are looked through for the line above them."""
 MAX_KEPT = 256 << 20
 """Bytes of an unpacked gzip file that are kept in memory to be shown; the rest is not."""
 
@@ -22,6 +25,8 @@ class TextFile:
     def __init__(self, path: Path) -> None:
         self.path = path
         self._packed: bytes | None = None
+        self._dumps: tuple[int, KeyDumps] = (0, KeyDumps())
+        """The last line that was shown, and whether it was the row of a key."""
         with open_input(path) as stream, path.open("rb") as raw:
             if raw.read(2) == GZIP:
                 self._packed = stream.read(MAX_KEPT)
@@ -94,7 +99,27 @@ class TextFile:
         return len(self._starts) if self._size else 0
 
     def line(self, number: int) -> str:
-        """The cleaned text of a line; empty beyond the end."""
+        """The cleaned text of a line; empty beyond the end. A row of a key's bytes is known by what stands above it."""
+        text = self._line(number)
+        if not may_be_row(text):
+            return text
+        last, dumps = self._dumps
+        if last != number - 1 or not last:
+            dumps = KeyDumps()
+            for earlier in range(self._above(number), number):
+                dumps.shown(self._line(earlier))
+        self._dumps = (number, dumps)
+        return dumps.shown(text)
+
+    def _above(self, number: int) -> int:
+        """The line above a dump's rows, or one of its rows where they are too many."""
+        last = max(1, number - MOST_ABOVE)
+        number -= 1
+        while number > last and (may_be_row(text := self._line(number)) or not text.strip()):
+            number -= 1
+        return max(number, 1)
+
+    def _line(self, number: int) -> str:
         if not 1 <= number <= len(self._starts):
             return ""
         start = self._starts[number - 1]

@@ -12,9 +12,11 @@ from stomion.exchange.negotiation import MAX_STEPS, Step, assemble
 from stomion.ingest.capture import MAGICS, read_capture
 from stomion.ingest.files import open_input
 from stomion.ingest.keyfile import read_keys
+from stomion.model.datagrams import Gathered
 from stomion.space.services import UDP
+from stomion.vocabulary.secrets import names_secret
 from stomion.vocabulary.times import clock_text
-from stomion.wire.hexdump import SMALLEST_MESSAGE, dumps_of
+from stomion.wire.hexdump import SMALLEST_MESSAGE, Dump, dumps_of
 from stomion.wire.ike import Message, decode
 from stomion.wire.ike.ledger import ledger
 from stomion.wire.packets import read_ip, read_udp
@@ -68,7 +70,8 @@ def decode_file(path: Path, keys: Path | None = None) -> tuple[list[MessageRecor
         return [], [error.what]
     except OSError as error:
         raise UsageError(f"{path}: {error.strerror or 'it cannot be read'}") from error
-    found = assemble(capture.datagrams, read_keys(keys) if keys is not None else ())
+    messages = Gathered([(capture.datagrams, range(len(capture.datagrams)))])
+    found = assemble(messages, read_keys(keys) if keys is not None else ())
     steps = [s for n in found for s in n.steps]
     steps.sort(key=lambda s: s.where.packet or 0)
     dropped = sum(n.dropped for n in found)
@@ -126,10 +129,19 @@ def _message_record(message: Message, raw: bytes, step: Step | None) -> MessageR
 
 def _from_dump(text: str) -> tuple[list[MessageRecord], list[str]]:
     """Every packet of a paste that holds an IKE message, with what is known of its way."""
-    found = [d for d in dumps_of(text.splitlines()) if len(d.data) >= SMALLEST_MESSAGE]
+    found = [d for d in dumps_of(text.splitlines()) if len(d.data) >= SMALLEST_MESSAGE and not _is_key(d)]
     if not found:
         return [], ["no capture, and no hex dump of an IKE message (28 bytes or more expected)"]
     return [_dumped(bytes(d.data)) for d in found], []
+
+
+def _is_key(dump: Dump) -> bool:
+    """Bytes below a line that names a key, and that are no message: they are nothing to be shown."""
+    if not names_secret(dump.heading):
+        return False
+    raw = bytes(dump.data[_message_start(bytes(dump.data)) :])
+    header = decode(raw).header
+    return header is None or header.major not in (1, 2) or header.length != len(raw)
 
 
 def _dumped(data: bytes) -> MessageRecord:

@@ -29,6 +29,7 @@ from stomion.model.site import (
     SiteSheet,
 )
 from stomion.vocabulary.clean import clean
+from stomion.vocabulary.keydumps import without_key_dumps
 from stomion.vocabulary.secrets import without_secrets
 from stomion.writing import write_inside
 
@@ -184,7 +185,7 @@ def drafted(file: Path) -> tuple[str, tuple[tuple[int, str], ...]]:
         raise UsageError(f"{file}: {error.what}") from error
     except OSError as error:
         raise UsageError(f"{file}: {error.strerror or 'it cannot be read'}") from error
-    draft = draft_of("\n".join(map(clean, text.split("\n"))))
+    draft = draft_of("\n".join(without_key_dumps(map(clean, text.split("\n")))))
     if not draft.sheet.tunnel and not draft.sheet.interface:
         raise UsageError(
             f"{file}: no tunnel and no interface was understood in it; a gateway's configuration as text expected"

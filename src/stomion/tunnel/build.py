@@ -10,7 +10,7 @@ from enum import Enum, auto
 
 from stomion.case.evidence import EspFlow, Evidence, Placed
 from stomion.exchange.clock import clock_from_logs, clock_offset
-from stomion.exchange.negotiation import MAX_STEPS, Negotiation, Post, assemble
+from stomion.exchange.negotiation import MAX_STEPS, Negotiation
 from stomion.measure.esporder import Order, compared
 from stomion.model.provenance import Problem, Provenance
 from stomion.model.record import EventRecord, PingRecord, TestRecord
@@ -22,12 +22,12 @@ from stomion.tunnel.beside import with_neighbours
 from stomion.tunnel.ends import ends_of
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import lans_of, meets
+from stomion.tunnel.messages import negotiations_of
 from stomion.tunnel.pairing import Plan, from_declarations, from_evidence, from_sheets, own_addresses
 from stomion.tunnel.picture import Change, End, EspSeen, LanTest, LinkEvent, Picture, PingSeries
 from stomion.vocabulary.times import rfc3339_seconds
 
-MOST_TUNNELS, MOST_MESSAGES = 10_000, 500_000
-"""Of a case, and of one tunnel."""
+MOST_TUNNELS = 10_000
 
 
 def pictures(evidence: Evidence, check: Callable[[], None] = lambda: None, most: int | None = None) -> list[Picture]:
@@ -60,7 +60,7 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
     ends = Picture(plan.name, left, right)
     shared = any(e.rivals for e in ends.ends)
     # Behind a shared address a negotiation is anybody's, and ESP is whose SPIs a log names.
-    every = _negotiations(ends, index)
+    every = negotiations_of(ends, index)
     negotiations = () if shared else every
     out, back, last = _esp_counted(
         ends, evidence, {s for e in left.events + right.events for s in e.spis} if shared else None
@@ -95,19 +95,6 @@ def _picture(plan: Plan, tunnels_of: Counter[str], index: Index) -> Picture:
         clock=clock,
         cuts=(*_cut(negotiations), *_open(ends, every if shared else ())),
     )
-
-
-def _negotiations(ends: Picture, index: Index) -> tuple[Negotiation, ...]:
-    watched = {c.site for c in index.evidence.captures if c.packets}
-    posts = tuple(Post(e.site, e.addresses, e.site in watched) for e in ends.ends)
-    packets = index.between(ends.left.addresses, ends.right.addresses)
-    if len(packets) > MOST_MESSAGES:
-        packets.sort(key=lambda d: d.at)
-        left_out = len(packets) - MOST_MESSAGES
-        text = f"{left_out:,} messages between the first and the last of {ends.name} are not looked at"
-        index.evidence.problems.append(Problem(packets[0].where.file, text))
-        packets[MOST_MESSAGES // 2 : -MOST_MESSAGES // 2] = []
-    return tuple(assemble(packets, index.evidence.keys, posts))
 
 
 def _cut(negotiations: Iterable[Negotiation]) -> Iterator[Problem]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
+from array import array
 from collections.abc import Callable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import replace
@@ -13,8 +14,8 @@ from stomion.case.evidence import Evidence, Log, Placed
 from stomion.listings.reader import Listed
 from stomion.measure.series import CounterSeries
 from stomion.model.box import Interval
+from stomion.model.datagrams import Datagrams, Gathered
 from stomion.model.event import Event
-from stomion.model.packet import Datagram
 from stomion.model.record import TestRecord
 from stomion.model.sa import Drop, State
 from stomion.model.site import SheetTunnel, SiteSheet
@@ -111,10 +112,10 @@ class Index:
         self.logs: dict[str | None, list[Log]] = {}
         for log in evidence.logs:
             self.logs.setdefault(log.site, []).append(log)
-        self.datagrams: dict[frozenset[str], list[Datagram]] = {}
+        self._datagrams: dict[frozenset[str], list[tuple[Datagrams, array[int]]]] = {}
         for capture in evidence.captures:
-            for item in capture.datagrams:
-                self.datagrams.setdefault(frozenset((item.src, item.dst)), []).append(item)
+            for ends, numbers in capture.datagrams.by_ends().items():
+                self._datagrams.setdefault(ends, []).append((capture.datagrams, numbers))
 
     def tunnels_to(self, site: str, peer_site: str) -> list[SheetTunnel]:
         """A site's declared tunnels to another site."""
@@ -204,9 +205,10 @@ class Index:
             self._tied[log.file] = frozenset(e.conn for e in log.events if e.peer and e.conn)
         return self._tied[log.file]
 
-    def between(self, left: AbstractSet[str], right: AbstractSet[str]) -> list[Datagram]:
+    def between(self, left: AbstractSet[str], right: AbstractSet[str]) -> Gathered:
         """Packets from any of some addresses to any of others, either way."""
-        return [d for a in left for b in right for d in self.datagrams.get(frozenset((a, b)), ())]
+        pairs = dict.fromkeys(frozenset((a, b)) for a in sorted(left) for b in sorted(right))
+        return Gathered(part for pair in pairs for part in self._datagrams.get(pair, ()))
 
 
 def _network(text: str) -> str:

@@ -8,8 +8,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from stomion.case.evidence import Evidence
+from stomion.model.datagrams import Datagrams
 from stomion.model.event import Event, What
-from stomion.model.packet import Datagram
 from stomion.model.provenance import Problem
 from stomion.model.site import SheetTunnel
 from stomion.space.ranges import PRIVATE, common
@@ -66,14 +66,16 @@ def _is_address(text: str) -> bool:
         return False
 
 
-def _own_in_capture(datagrams: list[Datagram]) -> str | None:
+def _own_in_capture(datagrams: Datagrams) -> str | None:
     """The address whose packets have not been forwarded yet; failing that, the one that takes part in everything."""
-    fresh = Counter(d.src for d in datagrams if d.ttl in FRESH_TTL)
-    worn = Counter(d.src for d in datagrams if d.ttl and d.ttl not in FRESH_TTL)
-    candidates = [a for a in fresh if not worn[a]]
+    ways = datagrams.ways()
+    fresh = {w.src for w in ways if w.ttl in FRESH_TTL}
+    worn = {w.src for w in ways if w.ttl and w.ttl not in FRESH_TTL}
+    candidates = [a for a in fresh if a not in worn]
     if len(candidates) == 1:
         return candidates[0]
-    everywhere = [a for a in {d.src for d in datagrams} if all(a in (d.src, d.dst) for d in datagrams)]
+    pairs = {(w.src, w.dst) for w in ways}
+    everywhere = [a for a in {src for src, _ in pairs} if all(a in pair for pair in pairs)]
     return everywhere[0] if len(everywhere) == 1 else None
 
 
@@ -205,9 +207,9 @@ def _peers_by_site(evidence: Evidence, own: dict[str, set[str]]) -> dict[str, Co
                 peers.setdefault(log.site, Counter())[event.peer] += weight
     for capture in evidence.captures:
         mine = own.get(capture.site or "", set())
-        for item in capture.datagrams:
-            if capture.site and (item.src in mine) != (item.dst in mine):
-                peers.setdefault(capture.site, Counter())[item.dst if item.src in mine else item.src] += 1
+        for way, count in capture.datagrams.ways().items():
+            if capture.site and (way.src in mine) != (way.dst in mine):
+                peers.setdefault(capture.site, Counter())[way.dst if way.src in mine else way.src] += count
     return peers
 
 
@@ -302,10 +304,10 @@ def _strangers(evidence: Evidence) -> set[tuple[str, str]]:
                 elif event.what in _KNOWN_TO:
                     known.add(pair)
     for capture in evidence.captures:
-        for item in capture.datagrams:
+        for way in capture.datagrams.ways():
             if capture.site:
-                seen.add((capture.site, item.src))
-                known.add((capture.site, item.dst))
+                seen.add((capture.site, way.src))
+                known.add((capture.site, way.dst))
     return {p for p in seen if p in unwelcome or p not in known}
 
 
@@ -313,7 +315,10 @@ def _undeclared_between_others(evidence: Evidence, plans: list[Plan]) -> None:
     """Captures taken between the sites, with nothing else: the two addresses that speak are the ends."""
     if plans:
         return
-    pairs = Counter(tuple(sorted((d.src, d.dst))) for capture in evidence.captures for d in capture.datagrams)
+    pairs: Counter[tuple[str, ...]] = Counter()
+    for capture in evidence.captures:
+        for way, count in capture.datagrams.ways().items():
+            pairs[tuple(sorted((way.src, way.dst)))] += count
     for (a, b), _ in pairs.most_common(MAX_PAIRS):
         plans.append(Plan(f"{a}-{b}", a, b, {a}, {b}))
     if len(pairs) > MAX_PAIRS:

@@ -71,6 +71,18 @@ _WHOSE = re.compile(
     re.IGNORECASE,
 )
 _CHANGED = re.compile(r"(?:\b(?:set|reset|changed?|equal)|\(secret(?: [a-z]{4})?\))\s{1,2}to\s{1,2}$", re.IGNORECASE)
+_PAIRS = r"(?:0x)?[0-9a-f]{2}(?:[\s,:-]{0,3}(?:0x)?[0-9a-f]{2}){3,127}"
+_BYTES = re.compile(
+    rf"{_NAME}(?:[\s:=>→\[({{,\"'@)\]}}-]|bytes?\b|octets?\b|bits?\b|(?:len(?:gth)?|size)[\s:=]{{0,3}}\d{{1,4}}\b|\d{{1,4}}(?=[\s-]{{0,2}}(?:byte|octet|bit))"
+    rf"|(?:hex|dump|data|value|is|was|key)\b){{0,12}}(?P<bytes>{_PAIRS}(?![0-9a-z.])(?:\s{{0,8}}[|<].{{0,64}})?)",
+    re.IGNORECASE,
+)
+"""Bytes one by one after a secret's name, and their characters beside them."""
+_NUMBERS = re.compile(
+    rf"{_NAME}[\"'\s]{{0,4}}[:=]{{1,2}}>?\s{{0,4}}[\[({{]\s{{0,4}}(?P<bytes>\d{{1,3}}(?:\s{{0,4}},\s{{0,4}}\d{{1,3}}){{3,255}})",
+    re.IGNORECASE,
+)
+_DATE = re.compile(r"20\d\d-[01]\d-[0-3]\d")
 _RANDOM = re.compile(r"(?<![\w+/=.-])[A-Za-z0-9+/]{40,}={0,2}(?![\w+/=.-])")
 """A long run of letters and digits: a key or a certificate in base 64, where upper case, lower case and digits change places often."""
 _LONG = re.compile(r"[A-Za-z0-9+/]{40}")
@@ -109,6 +121,7 @@ def without_secrets(text: str) -> str:
     """A line without the values that are named as keys, passwords and the like, and without what can be nothing else."""
     low = text.lower()
     if any(hint in low for hint in _HINTS) and _TRIGGER.search(low):
+        text = _NUMBERS.sub(_masked_bytes, _BYTES.sub(_masked_bytes, text))
         text = _OF_A_USER.sub(lambda m: f"{m[1]}{m[2]}{mark_of(m['value'])}{m[2]}", _NAMED.sub(_masked, text))
         named = _NAMED_AT.search(text) or _BARE_KEY.search(text)
         if named is not None:
@@ -125,6 +138,20 @@ def _masked(m: re.Match[str]) -> str:
         return m[0]
     at = m.start("double") if m["double"] else m.start("single") if m["single"] else m.start("bare")
     return m[0][: at - m.start()] + mark_of(value.strip("\"'")) + m[0][at - m.start() + len(value) :]
+
+
+def _masked_bytes(m: re.Match[str]) -> str:
+    found = m["bytes"]
+    if _DATE.match(found) or not any(map(str.isdigit, found)):
+        return m[0]
+    at = m.start("bytes") - m.start()
+    return m[0][:at] + mark_of("".join(found.split()).lower())
+
+
+def names_secret(text: str) -> bool:
+    """Does a line speak of a key or a password by a name of such?"""
+    low = text.lower()
+    return any(hint in low for hint in _HINTS) and (_NAMED_AT.search(text) or _BARE_KEY.search(text)) is not None
 
 
 def _may_be_secret(word: str, *, assigned: bool) -> bool:
