@@ -55,6 +55,9 @@ class Timed(StomionApp):
 Timed([demo_folder()]).run(headless=True)
 """
 
+PEAK = """
+print(*(line.split()[1] for line in open("/proc/self/status") if line.startswith("VmHWM")))
+"""
 CHECK = """
 import contextlib, io, sys
 from stomion.entry import main
@@ -104,12 +107,13 @@ def line(name: str, ratio: float, floor: str, limit: float | None, more: str = "
     print(f"{name:44} {ratio:8.2f} × {floor}{goal}{'  ' + more if more else ''}")
 
 
-def _python(code: str) -> None:
-    """Run a piece of code in an interpreter of its own. Raises RuntimeError where it fails, or shows a traceback and goes on."""
+def _python(code: str) -> str:
+    """What a piece of code prints, in an interpreter of its own. Raises RuntimeError where it fails, or shows a traceback and goes on."""
     env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"} | {"PYTHONPATH": str(ROOT / "src")}
     done = subprocess.run([sys.executable, "-c", code], check=False, capture_output=True, env=env)
     if done.returncode or b"Traceback" in done.stderr + done.stdout:
         raise RuntimeError(done.stderr.decode("utf-8", "replace")[-2000:])
+    return done.stdout.decode("utf-8", "replace")
 
 
 def bench_start(quick: bool) -> None:
@@ -635,6 +639,19 @@ def bench_sizes(quick: bool) -> None:
                 code = CHECK.format(folder=place)
                 times.append(minima({"ours": lambda code=code: _python(code)}, 2)["ours"])  # type: ignore[misc]
         line(f"{2 * count:,} {what}", times[1] / times[0], "half as many", 2.3, f"{times[1]:.2f} s")
+    bench_memory("IKE messages", *SIZES["IKE messages"])
+
+
+def bench_memory(what: str, make: Callable[[Path, int], None], count: int) -> None:
+    """How much more memory a case takes than one of a single item does, against its size on disk."""
+    peaks, size = [], 0
+    for number in (1, count):
+        with tempfile.TemporaryDirectory() as place:
+            make(Path(place), number)
+            size = sum(path.stat().st_size for path in Path(place).rglob("*") if path.is_file())
+            peaks.append(1024 * float(_python(CHECK.format(folder=place) + PEAK)))
+    more = (peaks[1] - peaks[0]) / size
+    line(f"memory for {count:,} {what}", more, "their files", 8, f"{peaks[1] / 1e6:.0f} MB, files {size / 1e6:.1f} MB")
 
 
 BENCHES = {

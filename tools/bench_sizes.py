@@ -83,7 +83,8 @@ def routes_read_twice(folder: Path, count: int) -> None:
 def ike_messages(folder: Path, count: int) -> None:
     out = [struct.pack("<IHHiIII", 0xA1B2C3D4, 2, 4, 0, 0, 65_535, 101)]
     for n in range(count):
-        ike = struct.pack(">QQBBBBII", n + 1, 0, 0, 0x20, 34, 8, 0, 28)
+        sealed = struct.pack(">BBHI", 0, 0, 56, n) + bytes(48)
+        ike = struct.pack(">QQBBBBII", n // 100 + 1, 1, 46, 0x20, 37, 8, n % 100, 28 + len(sealed)) + sealed
         udp = struct.pack(">HHHH", 500, 500, 8 + len(ike), 0) + ike
         ends = bytes((192, 0, 2, 1)), bytes((198, 51, 100, 7))
         packet = struct.pack(">BBHHHBBH4s4s", 0x45, 0, 20 + len(udp), n & 65_535, 0, 64, 17, 0, *ends) + udp

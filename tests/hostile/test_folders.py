@@ -16,6 +16,7 @@ from stomion.ingest.folder import read_case
 from stomion.ingest.fragments import MAX_TRIES, Reassembler
 from stomion.jobs.decoding import decode_file
 from stomion.jobs.examine import examine
+from stomion.jobs.places import open_text
 from stomion.jobs.summary import summary_of
 
 LOG = "2026-05-04T09:14:00Z north ike: no proposal chosen by peer 192.0.2.1\n"
@@ -26,6 +27,19 @@ def _case(root: Path, *sites: str) -> Path:
         (root / site).mkdir(parents=True)
         (root / site / "ike.log").write_text(LOG)
     return root
+
+
+def test_files_of_any_name_are_read_and_opened(tmp_path: Path) -> None:
+    odd = ("x", "x\udcff", "x\udcfe", "\x1b[2J\n.log")
+    for number, name in enumerate(odd):
+        path = tmp_path / "north" / name
+        path.parent.mkdir(exist_ok=True)
+        path.write_text(LOG.replace("192.0.2.1", f"192.0.2.{number}"))
+    examined = examine([tmp_path], keep=False)
+    files = {log.file: log.events[0].peer for log in examined.evidence.logs}
+    assert sorted(files) == ["north/x", "north/x\ufffd", "north/x\ufffd (2)", "north/\ufffd .log"]
+    for file, peer in files.items():
+        assert str(peer) in open_text(examined, file).line(1)
 
 
 def test_links_are_said_and_not_followed_out_of_the_case(tmp_path: Path) -> None:

@@ -16,6 +16,7 @@ from stomion.ingest.textfile import TextFile
 from stomion.jobs.sheets import save_tried
 from stomion.model.site import SheetTunnel
 from stomion.vocabulary import secrets
+from stomion.vocabulary.clean import decode_line
 from stomion.vocabulary.secrets import without_secrets
 
 MARK = re.compile(r"\(secret(?: [a-z]{4})?\)")
@@ -201,6 +202,12 @@ def test_no_output_has_it(tmp_path: Path, more: tuple[str, ...]) -> None:
     )
     assert done.returncode in (0, 1)
     assert SECRET.encode() not in done.stdout + done.stderr
+
+
+@pytest.mark.parametrize("broken", ["p\u200bsk", "ps\x08k", "pre\u00ad-shared-key", "\u202epsk", "p\ufeffsk"])
+def test_a_name_that_is_broken_up_by_what_nobody_sees_hides_nothing(broken: str) -> None:
+    shown, _ = decode_line(f"{broken}={SECRET} peer=192.0.2.1".encode())
+    assert SECRET not in shown and "192.0.2.1" in shown
 
 
 def test_a_saved_sheet_leaves_it_out(tmp_path: Path) -> None:

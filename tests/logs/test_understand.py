@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+import unicodedata
 from datetime import UTC, datetime
 
 import pytest
@@ -350,7 +352,13 @@ def test_lines_without_an_address_are_tied_by_number_or_identity_before_the_last
 
 
 def test_nothing_in_a_line_can_steer_a_terminal() -> None:
-    assert clean("a\x1b[31mb\x1b[0mc\x1b]0;title\x07d\x00e\u202ef\x9bg") == "abcdefg"
+    assert clean("a\x1b[31mb\x1b[0mc\x1b]0;title\x07d\x00e\u202ef\x9b\x9bg\r") == "abc\ufffdde\ufffdf\ufffdg"
+    assert clean("\x1b\r[2Jpart") == "\ufffdpart"
+    assert clean("\ufeffone\ttwo\n") == "one\ttwo\n"
+    every = "".join(map(chr, range(sys.maxunicode + 1)))
+    left = {c for c in clean(every) if unicodedata.category(c) in ("Cc", "Cf", "Cs", "Zl", "Zp")}
+    assert left == {"\t", "\n"}
+    assert clean(clean(every)) == clean(every)
     assert decode_line(b"caf\xe9 ike\n") == ("café ike", False)
     assert decode_line("größe".encode()) == ("größe", True)
 

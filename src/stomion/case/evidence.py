@@ -101,6 +101,8 @@ class Evidence:
 
     root: str = ""
     title: str = ""
+    written: dict[str, str] = field(default_factory=dict)
+    """Names as the file system has them, of files that are shown by another name: what is not UTF-8 in it, or steers a terminal."""
     sources: list[Source] = field(default_factory=list)
     captures: list[Capture] = field(default_factory=list)
     logs: list[Log] = field(default_factory=list)

@@ -8,6 +8,7 @@ from stomion.ingest.gate import toml_value
 from stomion.ingest.item import read_whole
 from stomion.ingest.reading import Kind, Reading
 from stomion.ingest.sheet import line_map
+from stomion.ingest.stoppable import steps
 from stomion.model.provenance import Provenance
 from stomion.model.relation import Relation, Want
 
@@ -22,7 +23,7 @@ def _read(reading: Reading) -> None:
     if isinstance(title, str):
         reading.evidence.title = title[:MAX_TITLE]
     tunnels = data.get("tunnel", [])
-    for tunnel in tunnels if isinstance(tunnels, list) else []:
+    for tunnel in steps(tunnels if isinstance(tunnels, list) else []):
         ends = tunnel.get("ends") if isinstance(tunnel, dict) else None
         if isinstance(ends, list) and len(ends) == 2 and all(isinstance(e, str) for e in ends):
             if len(reading.evidence.declared) >= MOST_TUNNELS:

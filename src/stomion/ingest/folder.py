@@ -6,8 +6,9 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Collection, Generator, Iterator, Sequence
 from concurrent.futures import BrokenExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from secrets import token_bytes
 
@@ -20,8 +21,10 @@ from stomion.ingest.kept import Found, Keeper, add, lengths, taken
 from stomion.ingest.kinds import kind_of
 from stomion.ingest.order import order_of
 from stomion.ingest.owners import join_models, same_addresses
+from stomion.ingest.pieces import LARGE
 from stomion.ingest.reading import Maker, Reading, Tick, Years
 from stomion.ingest.sitesheet import Ahead, is_sheet
+from stomion.ingest.stoppable import looking_at_calls, stoppable
 from stomion.ingest.store import store_for
 from stomion.ingest.workers import OF_ITS_OWN, Answer, read_many, worth_it
 from stomion.logs.phrasebook import read_phrasebook
@@ -55,7 +58,8 @@ def read_case(
     root = _root(paths)
     evidence = Evidence(root=str(root), title=one_line(root.name))
     for book in phrasebooks(root):
-        _read_phrasebook(book, root, evidence)
+        with stoppable(partial(tick, _relative(book, root), 0)):
+            _read_phrasebook(book, root, evidence)
     items = list(_walk(paths, root, evidence))
     planned([item.name for item in items])
     late = next((n for n, item in enumerate(items) if _is_late(item.path)), len(items))
@@ -200,7 +204,9 @@ def read_one(
         kind = kind_of(item, head)
         if only is not None and kind.name not in only:
             return False
-        kind.read(Reading(item, head, size, evidence, tick, years, maker))
+        reading = Reading(item, head, size, evidence, tick, years, maker)
+        with stoppable(lambda: reading.about(0)):
+            kind.read(reading)
     except Cancelled:
         raise
     except UnreadableInput as error:
@@ -234,6 +240,7 @@ def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[Item]:
     names = {p: _relative(p, root) for p in found}
     has_sites = any(len(Path(n).parts) > 1 and Path(n).parts[0] not in NOT_SITES for n in names.values())
     single = [p for p in paths if p.is_file()]
+    taken = set(names.values())
     for path in sorted(found, key=lambda p: (_is_late(p), p.suffix == ".log", order_of(names[p]))):
         parts = Path(names[path]).parts
         if len(parts) > 1:
@@ -247,9 +254,22 @@ def _walk(paths: list[Path], root: Path, evidence: Evidence) -> Iterator[Item]:
             continue
         if path.name == "case.toml" and len(parts) == 1:
             place = "case"
-        yield Item(
-            path, one_line(names[path]), one_line(site) if site else site, one_line(host) if host else host, place
-        )
+        shown = _shown(names[path], taken, evidence.written)
+        yield Item(path, shown, one_line(site) if site else site, one_line(host) if host else host, place)
+
+
+def _shown(name: str, taken: set[str], written: dict[str, str]) -> str:
+    """A file's name as it can be shown, and as no other file is called; where it is not the file system's, `written` has that."""
+    shown = one_line(name)
+    if shown == name:
+        return name
+    number = 2
+    while shown in taken:
+        shown = f"{one_line(name)} ({number})"
+        number += 1
+    taken.add(shown)
+    written[shown] = name
+    return shown
 
 
 def _is_late(path: Path) -> bool:
@@ -350,7 +370,9 @@ def _read_phrasebook(path: Path, root: Path, evidence: Evidence) -> None:
     try:
         with open_input(path) as stream:
             data = stream.read(MAX_TABLE + 1)
-        found, troubles = read_phrasebook(data[:MAX_TABLE].decode("utf-8", "replace"))
+        text = data[:MAX_TABLE].decode("utf-8", "replace")
+        with looking_at_calls() if len(data) >= LARGE else nullcontext():
+            found, troubles = read_phrasebook(text)
         if len(data) > MAX_TABLE:
             troubles = [*troubles, f"only its first {MAX_TABLE >> 20} MiB are read"]
     except UnreadableInput as error:

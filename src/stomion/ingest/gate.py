@@ -6,12 +6,13 @@ logs pass the same cleaning in vocabulary.clean.
 
 from __future__ import annotations
 
-import json
 import re
 import tomllib
 from typing import Any
 
 from stomion.errors import UnreadableInput
+from stomion.ingest import pieces
+from stomion.ingest.stoppable import look, looking_at_calls
 from stomion.vocabulary.clean import one_line
 
 MOST_OBJECTS, MOST_VALUES = 1_000_000, 6_000_000
@@ -27,7 +28,7 @@ def json_value(data: bytes, what: str) -> Any:
             f"more than {MOST_OBJECTS:,} objects or {MOST_VALUES:,} values, which no table of {what} has"
         )
     try:
-        return cleaned(json.loads(data))
+        return cleaned(pieces.loads(data))
     except (ValueError, RecursionError) as error:
         raise UnreadableInput(f"damaged JSON of {what}") from error
 
@@ -40,8 +41,11 @@ def toml_value(data: bytes) -> dict[str, Any]:
     if deep:
         raise UnreadableInput(f"a key of more than {MAX_PARTS} parts", place=deep)
     try:
-        found: dict[str, Any] = cleaned(tomllib.loads(data.decode("utf-8")))
-        return found
+        text = data.decode("utf-8")
+        if len(data) < pieces.LARGE:
+            return _cleaned_table(tomllib.loads(text))
+        with looking_at_calls():
+            return _cleaned_table(tomllib.loads(text))
     except UnicodeDecodeError as error:
         raise UnreadableInput("not UTF-8, which TOML is") from error
     except tomllib.TOMLDecodeError as error:
@@ -49,6 +53,11 @@ def toml_value(data: bytes) -> dict[str, Any]:
         raise UnreadableInput(f"no TOML: {one_line(str(error))}", place=int(line[1]) if line else None) from error
     except (ValueError, RecursionError) as error:
         raise UnreadableInput("nested too deeply, or with a number of thousands of digits") from error
+
+
+def _cleaned_table(value: dict[str, Any]) -> dict[str, Any]:
+    found: dict[str, Any] = cleaned(value)
+    return found
 
 
 MAX_PARTS = 32
@@ -76,6 +85,8 @@ def cleaned(value: Any, depth: int = 0) -> Any:
                 value[key] = cleaned(one, depth + 1)
     elif isinstance(value, list):
         for place, one in enumerate(value):
+            if not place % pieces.BLOCK:
+                look()
             if not isinstance(one, int | float):
                 value[place] = cleaned(one, depth + 1)
     return value

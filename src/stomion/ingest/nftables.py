@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import nullcontext
 from dataclasses import dataclass, field
 from typing import Any
 
+from stomion.ingest.stoppable import looking_at_calls, steps
 from stomion.model.box import Box, Interval
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Action, Chain, ChainKind, Hook, Names, Rule, State
@@ -16,6 +18,8 @@ from stomion.space.services import PORTS, PROTOCOLS
 SetOf = Callable[[str], Any]
 """Elements of a named set, or None where there is none of that name."""
 MAX_BOXES = 4_096
+MANY = 20_000
+"""Ranges of a rule from which on their algebra takes longer than anybody likes to wait who wants to stop."""
 _ICMP = {
     "echo-reply": 0, "destination-unreachable": 3, "source-quench": 4, "redirect": 5, "echo-request": 8, "time-exceeded": 11,
     "parameter-problem": 12, "timestamp-request": 13, "timestamp-reply": 14,
@@ -60,8 +64,9 @@ class _Reading:
     words: list[str] = field(default_factory=list)
 
     def narrow(self, boxes: list[Box], negated: bool) -> None:
-        wanted = region(boxes)
-        self.space = self.space - wanted if negated else self.space & wanted
+        with looking_at_calls() if len(boxes) > MANY else nullcontext():
+            wanted = region(boxes)
+            self.space = self.space - wanted if negated else self.space & wanted
 
 
 def rule_of(row: dict[str, Any], number: int, where: Provenance, set_of: SetOf) -> Rule:
@@ -73,7 +78,8 @@ def rule_of(row: dict[str, Any], number: int, where: Provenance, set_of: SetOf) 
         else:
             reading.doubts.append("an expression without a name")
     decides = reading.action != Action.CONTINUE
-    space = reading.space.merged()
+    with looking_at_calls() if len(reading.space.boxes) > MANY else nullcontext():
+        space = reading.space.merged()
     if len(space.boxes) > MAX_BOXES:
         reading.doubts.append("more ranges than can be followed")
     comment = row.get("comment")
@@ -173,7 +179,7 @@ def _elements(right: Any, set_of: SetOf) -> list[Any]:
             raise KeyError(right)
         right = named
     out = []
-    for item in right if isinstance(right, list) else [right]:
+    for item in steps(right if isinstance(right, list) else [right]):
         if isinstance(item, dict) and "elem" in item:
             item = item["elem"].get("val")
         out.append(item)
@@ -234,7 +240,7 @@ def _payload(what: dict[str, Any], right: Any, op: str, reading: _Reading, set_o
         axis = SOURCE if name == "saddr" else DESTINATION
         half = V4 if protocol == "ip" else V6
         reading.space = reading.space & Region((half,))
-        reading.narrow([on_axis(axis, _address(v)) for v in values], negated)
+        reading.narrow([on_axis(axis, _address(v)) for v in steps(values)], negated)
     elif protocol in ("ip", "ip6") and name in ("protocol", "nexthdr"):
         reading.narrow([on_axis(PROTOCOL, _number(v)) for v in values], negated)
     elif protocol in ("tcp", "udp", "sctp", "th") and name in ("sport", "dport"):
@@ -265,7 +271,7 @@ def _ports(protocol: str, axis: int, values: list[Any], op: str, reading: _Readi
         bounds = {"<": (0, value - 1), "<=": (0, value), ">": (value + 1, 65_535), ">=": (value, 65_535)}
         reading.narrow([on_axis(axis, bounds[op])], False)
     else:
-        reading.narrow([on_axis(axis, _port(v)) for v in values], op == "!=")
+        reading.narrow([on_axis(axis, _port(v)) for v in steps(values)], op == "!=")
 
 
 def _port(value: Any) -> Interval:

@@ -54,7 +54,7 @@ _ERRORS = ("errors", "crc_errors", "frame_errors", "length_errors")
 def _read_links(reading: Reading) -> None:
     item = reading.item
     rows = json_value(read_whole(item), "links")
-    listed = within(rows if isinstance(rows, list) else [])
+    listed = list(within(rows if isinstance(rows, list) else []))
     for number, row in enumerate(listed, 1):
         received = _of(_of(row, "stats64"), "rx")
         dev = text_of(row, "ifname")

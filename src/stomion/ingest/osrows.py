@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
+
+from stomion.ingest.stoppable import steps
 
 MAX_RULES = 200_000
 """Entries of one table."""
 
 
-def within(rows: list[Any]) -> list[Any]:
+def within(rows: list[Any]) -> Iterator[Any]:
     """The rows of a table that are read: those within the bound."""
-    return rows[:MAX_RULES]
+    return steps(rows[:MAX_RULES])
 
 
 def over_bound(count: int) -> list[str]:

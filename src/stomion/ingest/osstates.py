@@ -9,6 +9,7 @@ from dataclasses import replace
 
 from stomion.ingest.files import open_input, read_lines
 from stomion.ingest.reading import Reading
+from stomion.ingest.stoppable import steps
 from stomion.model.provenance import Provenance
 from stomion.model.sa import State
 
@@ -93,7 +94,7 @@ def read(reading: Reading) -> None:
     found: list[State] = []
     with open_input(item.path) as stream:
         for state in read_states(
-            ((number, text) for number, text, _, _ in read_lines(stream)), item.name, item.site or ""
+            ((number, text) for number, text, _, _ in steps(read_lines(stream))), item.name, item.site or ""
         ):
             found.append(state)
             if len(found) >= MOST:

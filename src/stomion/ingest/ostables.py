@@ -16,6 +16,7 @@ from stomion.ingest.osrows import over_bound, text_of
 from stomion.ingest.owners import note_address
 from stomion.ingest.reading import Kind, Reading
 from stomion.ingest.ruleset import with_ruleset
+from stomion.ingest.stoppable import steps
 from stomion.model.provenance import Provenance
 from stomion.model.tables import Policy, Tables
 from stomion.space.axis import address_number, interval_of
@@ -59,7 +60,7 @@ def _with_addresses(tables: Tables, rows: list[Any], _file: str) -> Tables:
     """Interfaces with their addresses and networks."""
     addresses = {dev: list(found) for dev, found in tables.addresses.items()}
     tunnel_devs, down = set(tables.tunnel_devs), set(tables.down)
-    for link in rows:
+    for link in steps(rows):
         if not isinstance(link, dict):
             continue
         dev = text_of(link, "ifname")
@@ -90,7 +91,7 @@ def _policies(text: str, file: str, site: str) -> Iterator[Policy]:
     """Outgoing policies: a first line with the selector, its direction on the next, the peer in the template after it."""
     held: tuple[str, str, int] | None = None
     waiting: Policy | None = None
-    for number, line in enumerate(text.split("\n"), 1):
+    for number, line in enumerate(steps(text.split("\n")), 1):
         start, template = _XFRM.match(line), _XFRM_PEER.match(line)
         if waiting is not None and (start or template):
             yield replace(waiting, peer=template["peer"]) if template else waiting
@@ -153,7 +154,7 @@ def _read_into(kind: str) -> Callable[[Reading], None]:
 def _note_addresses(table: Any, reading: Reading) -> None:
     """The addresses a site has, and the networks behind it where they are a host's."""
     item = reading.item
-    for link in table if isinstance(table, list) else []:
+    for link in steps(table if isinstance(table, list) else []):
         rows = link.get("addr_info") if isinstance(link, dict) else None
         for info in rows if isinstance(rows, list) else []:
             if isinstance(info, dict) and info.get("scope") == "global" and item.site:

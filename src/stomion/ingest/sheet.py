@@ -14,6 +14,7 @@ import msgspec
 
 from stomion.errors import UnreadableInput
 from stomion.ingest.gate import toml_value
+from stomion.ingest.stoppable import steps
 from stomion.model.site import (
     CHOICES,
     SheetFilter,
@@ -112,7 +113,7 @@ class _Reader:
         if not isinstance(rows, list):
             self._trouble(name, f"{name} is no list of tables; [[{name}]] expected")
             return
-        for index, row in enumerate(rows):
+        for index, row in enumerate(steps(rows)):
             if isinstance(row, dict):
                 yield f"{name}.{index}", row
             else:
@@ -228,6 +229,7 @@ def _hints(kind: type[msgspec.Struct]) -> dict[str, Any]:
     return get_type_hints(kind)
 
 
+@lru_cache(16)
 def _defaults(kind: type[msgspec.Struct]) -> list[bool]:
     """For every field whether it must be given."""
     return [f.required for f in msgspec.structs.fields(kind)]
@@ -327,7 +329,7 @@ def line_map(text: str) -> dict[str, int]:
     found: dict[str, int] = {}
     counts: dict[str, int] = {}
     here = ""
-    for number, line in enumerate(text.split("\n"), 1):
+    for number, line in enumerate(steps(text.split("\n")), 1):
         table = _TABLE.match(line) if "[" in line[:40] else None
         if table and "=" not in line.split("#")[0]:
             here = _place(table[2], bool(table[1]), counts)

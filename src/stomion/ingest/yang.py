@@ -13,6 +13,7 @@ from stomion.errors import UnreadableInput
 from stomion.ingest.gate import json_value
 from stomion.ingest.item import Item, read_whole
 from stomion.ingest.reading import Kind, Reading
+from stomion.ingest.stoppable import look
 from stomion.ingest.yangsad import sad_states
 from stomion.model.proposal import Proposal
 from stomion.model.site import (
@@ -51,6 +52,7 @@ def read_model_data(text: str | bytes, site: str) -> SiteSheet:
 def _under(data: Any, *names: str) -> list[dict[str, Any]]:
     """The objects at a path of names, lists gone through; the names may carry their module before a colon or not."""
     found: list[Any] = [data]
+    look()
     for name in names:
         following: list[Any] = []
         for item in found:

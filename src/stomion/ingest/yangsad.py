@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from stomion.ingest.stoppable import steps
 from stomion.model.provenance import Provenance
 from stomion.model.sa import State
 from stomion.wire import registries as iana
@@ -14,7 +15,7 @@ from stomion.wire import registries as iana
 def sad_states(data: Any, file: str, site: str) -> Iterator[State]:
     """Every entry that has an SPI and both ends' addresses."""
     rows = _at(data, "ipsec-ikeless", "sad", "sad-entry")
-    for number, entry in enumerate(rows if isinstance(rows, list) else [], 1):
+    for number, entry in enumerate(steps(rows if isinstance(rows, list) else []), 1):
         config, state = _at(entry, "ipsec-sa-config"), _at(entry, "ipsec-sa-state")
         spi, tunnel = _number(config, "spi"), _at(config, "tunnel")
         local, remote = _at(tunnel, "local"), _at(tunnel, "remote")

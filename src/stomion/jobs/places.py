@@ -48,7 +48,7 @@ def find_step(picture: Picture, place: Provenance) -> tuple[int, Step] | None:
 
 def open_text(examined: Examined, file: str) -> TextFile:
     """A text source of the case for reading. Raises UsageError where it can't be opened."""
-    path = Path(examined.evidence.root) / file
+    path = Path(examined.evidence.root) / examined.evidence.written.get(file, file)
     try:
         return TextFile(path)
     except (UnreadableInput, OSError) as error:
