@@ -22,6 +22,7 @@ sys.path[:0] = [str(ROOT / "tests" / "hostile")]
 
 import test_inputs as made  # noqa: E402
 
+from fuzz_texts import more_cases  # noqa: E402
 from stomion.cli.text import ask_text, check_text  # noqa: E402
 from stomion.errors import UsageError  # noqa: E402
 from stomion.jobs.examine import Examined, examine  # noqa: E402
@@ -35,9 +36,12 @@ SLOW_S = 8
 LARGEST = 60_000
 """Bytes of a file that is worth bending: larger ones only take longer."""
 SECRET = "S3cretTidepool9"
+BYTES = SECRET.encode().hex(" ")
 PLANTED = (
     f'2026-05-04T09:14:00Z ike: pre-shared key is "{SECRET}" for peer 192.0.2.1: authentication failed',
     f"psk = {SECRET}",
+    f"2026-05-04T09:14:00Z ike: pre-shared key (15 bytes):\n2026-05-04T09:14:00Z ike:    0: {BYTES}  |{SECRET}|",
+    f"skeyid_d\n    {BYTES}",
     f'{{"kind": "event", "at": "2026-05-04T09:00:00Z", "site": "a", "what": "key-changed", "detail": "psk={SECRET}"}}',
 )
 WORDS: tuple[str, ...] = (
@@ -70,6 +74,8 @@ def _cases() -> list[Files]:
         keep = ("case.toml", f"sites/{site}.toml", "sites/quayhead.toml", f"{site}/", "path/")
         found.append({n: d for n, d in demo.items() if n.startswith(keep)})
     found += [made.BASE | files for files in made.CASES.values()]
+    # As often as all the recorded ones, as they hold most kinds of tables.
+    found += more_cases() * (len(found) // 4)
     texts = [p.read_bytes() for p in sorted((ROOT / "tests" / "drafts").glob("*.conf"))]
     found += [made.BASE | {f"north/{n}.txt": text} for n, text in enumerate(texts)]
     return found
@@ -156,7 +162,7 @@ def _wrong(examined: Examined) -> str:
     for text in printed:
         if _obeyed(text):
             return f"printed: {_obeyed(text)!r}"
-        if SECRET in text:
+        if SECRET in text or BYTES in text:
             return "a secret was printed"
     return next(
         (p.text for p in examined.evidence.problems if "error of this program" in p.text or "the rule" in p.text), ""
@@ -198,7 +204,7 @@ class Cases:
             except UsageError:
                 return wrong
         told = draft + "".join(words for _, words in left)
-        if SECRET in told or _obeyed(told):
+        if SECRET in told or BYTES in told or _obeyed(told):
             wrong = wrong or f"a draft holds {_obeyed(told)!r} or a secret"
         return wrong
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 import pytest
@@ -22,6 +23,8 @@ from stomion.tui.screens.failover import FailoverScreen
 from stomion.tui.screens.base import Page
 from stomion.tui.widgets.lines import Lines
 from stomion.entry import main
+from textual.command import CommandPalette
+from textual.widgets import Input, OptionList
 def fails(self, *given):
     secret = "hunter2-and-more"
     raise KeyError(1)
@@ -51,9 +54,15 @@ main(["demo"])
         ("Lines.strip_at", "2", "still at tunnel"),
         ("Lines.on_focus", "2", "still at tunnel"),
         ("Page.on_resize", "2", "still at tunnel"),
+        ("Input._on_key", ("slash", "a", "escape", "2"), "still at tunnel"),
+        ("OptionList._on_mount", ("ctrl+p", "2"), "still at tunnel"),
+        ("OptionList.render_line", ("ctrl+p", "2"), "still at tunnel"),
+        ("CommandPalette._on_mount", ("ctrl+p", "2"), "still at tunnel"),
     ],
 )
-def test_an_error_on_a_screen_is_a_sentence_and_status_3(tmp_path: Path, place: str, keys: str, left_at: str) -> None:
+def test_an_error_on_a_screen_is_a_sentence_and_status_3(
+    tmp_path: Path, place: str, keys: Sequence[str], left_at: str
+) -> None:
     env = {**os.environ, "XDG_STATE_HOME": str(tmp_path / "state")}
     code = PROGRAM.format(place=place, keys=keys)
     done = subprocess.run(

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import traceback
 from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, cast
 
 from textual.app import SystemCommand
 from textual.binding import Binding
 from textual.screen import Screen
 
 from stomion.model.provenance import Provenance
-from stomion.tui.crash import crash_sentence
 from stomion.tui.keymap import KEYS, bindings
 from stomion.tui.palette import themes
 from stomion.tui.reading import ReadingApp
@@ -141,9 +139,7 @@ class StomionApp(ReadingApp):
             self.register_theme(theme)
         self.theme = ground
         self._places: list[str] = []
-        self._goes_on = goes_on
-        self.failures: dict[tuple[str, str, int], str] = {}
-        """What was said of errors of ours on a screen, by their kind and place; of each it is said once."""
+        self.goes_on = goes_on
         self.wanted = ""
         """The tunnel that was chosen while the case was being read."""
         self.order: tuple[Diagnosis, ...] = ()
@@ -174,28 +170,6 @@ class StomionApp(ReadingApp):
     def show_state(self) -> None:
         if isinstance(self.screen, Page):
             self.screen.refresh_page()
-
-    # -- errors of ours ----------------------------------------------------------------------------------------
-
-    def go_on_after(self, error: Exception) -> None:
-        """Say once what failed, and where the way there was written; the other screens go on. Raises the error where the app does not go
-        on."""
-        if not self._goes_on:
-            raise error
-        where = traceback.extract_tb(error.__traceback__)[-1]
-        known = (type(error).__name__, where.filename, where.lineno or 0)
-        if known not in self.failures:
-            self.failures[known] = crash_sentence(error)
-            text = f"{self.failures[known]} The other screens go on (1 to 9), and r reads the case again."
-            self.notify(text, severity="error", timeout=30, markup=False)
-
-    async def run_action(self, *args: Any, **more: Any) -> bool:
-        """What a key does; where it fails, the application stays."""
-        try:
-            return await super().run_action(*args, **more)
-        except Exception as error:
-            self.go_on_after(error)
-            return True
 
     # -- where one is ------------------------------------------------------------------------------------------
 
@@ -383,14 +357,6 @@ class StomionApp(ReadingApp):
         """Stop a reading that is under way; otherwise leave."""
         if not self.stop_reading():
             self.exit()
-
-    def _fatal_error(self) -> None:
-        """Leave with a sentence: the toolkit's own report would show local variables, which hold what was read."""
-        from rich.text import Text
-
-        self.bell()
-        self._exit_renderables.append(Text(crash_sentence(self._exception or RuntimeError("not known"))))
-        self._close_messages_no_wait()
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """Every action of the screen the palette was opened on, each once, in the order of the key table."""

@@ -8,11 +8,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from textual import work
-from textual.app import App
 from textual.worker import Worker, WorkerState
 
 from stomion.errors import Cancelled, StomionError
 from stomion.jobs.cancel import CancelToken
+from stomion.tui.goingon import AppGoesOn
 
 if TYPE_CHECKING:
     from stomion.jobs.examine import Examined
@@ -23,7 +23,7 @@ FEW = 3
 """Files that are not worth counting."""
 
 
-class ReadingApp(App[None]):
+class ReadingApp(AppGoesOn):
     """An application over one case. With `keep`, what is kept of the case is used and renewed."""
 
     def __init__(self, paths: list[Path], *, keep: bool) -> None:
