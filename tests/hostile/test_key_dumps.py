@@ -103,6 +103,17 @@ def test_no_row_of_a_key_is_shown(
     assert (shown[0], shown[-1]) == (f"{LOGGED}initiating to 192.0.2.1", after)
 
 
+@pytest.mark.parametrize("prefix", ["", LOGGED])
+@pytest.mark.parametrize("size", [1, 5, 8, 16, 17, 18, 25, 40])
+def test_a_last_row_of_a_few_bytes_is_one_too(prefix: str, size: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(secrets, "_key", [])
+    pieces = [bytes(range(0x61, 0x71))[: size - at] for at in range(0, size, 16)]
+    rows = [f"{prefix}{at * 16:4d}: {_beside(piece)}" for at, piece in enumerate(pieces)]
+    shown = list(without_key_dumps([f"{prefix}psk => {size} bytes", *rows]))
+    # A single byte alone is no dump; below others it is its end.
+    assert size == 1 or [row.rpartition(": ")[2] for row in shown[1:]] == ["(secret)"] * len(rows)
+
+
 PACKET = [
     f"{LOGGED}received 48 bytes from 192.0.2.1[500]",
     *(f"{LOGGED}{at:4d}: {bytes(range(at, at + 16)).hex(' ')}" for at in (0, 16, 32)),

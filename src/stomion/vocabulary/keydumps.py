@@ -16,8 +16,9 @@ FEWEST = 4
 MOST_ROWS = 4_096
 """Rows of one dump: keys end far below."""
 
-_BYTES = r"(?:0x)?[0-9a-fA-F]{2}(?:[ ,:-]{0,3}(?:0x)?[0-9a-fA-F]{2}){0,127}"
-_BESIDE = r"(?:,?|\s{0,8}[|\[<].{0,64}|\s{2,24}\S.{0,63})"
+_BYTES = r"(?:0x)?[0-9a-fA-F]{2}(?:(?: {0,3}|[:-]|, {0,2})(?:0x)?[0-9a-fA-F]{2}){0,127}"
+_BESIDE = r"(?:,?|\s{0,120}[|\[<].{0,64}|\s{2,120}\S.{0,63})"
+"""Characters beside the bytes: behind a last row's few bytes there is much space."""
 _ROW = re.compile(
     rf"(?P<before>\s{{0,80}}(?:(?:0x)?[0-9a-fA-F]{{1,8}}[:>]\s{{0,4}})?)(?P<bytes>{_BYTES}){_BESIDE}\s{{0,8}}"
 )
@@ -27,7 +28,8 @@ _CODED = re.compile(r"(?P<before>\s{0,80})(?P<bytes>[A-Za-z0-9+/]{2,100}={0,2})\
 _ENDS_AS_HEADING = re.compile(r"(?:[:=>\[({]|\b(?:bytes?|octets?|dump|hex)\)?|\b\d{1,4}\)?)\s{0,8}$", re.IGNORECASE)
 _PRIVATE = re.compile(r"-----BEGIN [A-Z ]{0,24}PRIVATE KEY-----")
 _TIME = re.compile(r"\d\d:\d\d:\d\d")
-_OFFSET = re.compile(r"(?<![\w.:])(?:0x)?[0-9a-fA-F]{1,8}[:>]?\s{0,8}$")
+_OFFSET = re.compile(r"(?<![\w.:])(?:0x)?[0-9a-fA-F]{1,8}[:>]\s{0,8}$")
+_COUNT = re.compile(r"(?<![\w.:])(?:0x)?[0-9a-fA-F]{1,8}[:>]?\s{0,8}$")
 _NUMBER = re.compile(r"\d+")
 _DIGITS = re.compile(r"[0-9a-fA-F]{2}")
 
@@ -38,11 +40,16 @@ def may_be_row(line: str) -> bool:
 
 
 def _logged(line: str) -> re.Match[str] | None:
-    """The bytes at the end of a line of a log, behind its prefix."""
+    """The bytes at the end of a line of a log, behind its prefix; a few only behind an offset."""
     for found in _LOGGED.finditer(line):
-        if len(_DIGITS.findall(found["bytes"])) >= FEWEST and not _TIME.search(found["bytes"]):
+        enough = _is_long(found) or _OFFSET.search(line, 0, found.start("bytes")) is not None
+        if enough and not _TIME.search(found["bytes"]):
             return found
     return None
+
+
+def _is_long(found: re.Match[str]) -> bool:
+    return len(_DIGITS.findall(found["bytes"])) >= FEWEST
 
 
 class KeyDumps:
@@ -80,14 +87,15 @@ class KeyDumps:
             return _NUMBERS.fullmatch(line) or _ROW.fullmatch(line)
         found = _ROW.fullmatch(line)
         if found is not None:
-            long = len(_DIGITS.findall(found["bytes"])) >= FEWEST
-            return found if long or self._rows else None
+            return found if _is_long(found) or self._rows else None
         found = _logged(line) if self._rows or _ENDS_AS_HEADING.search(self._heading) else None
-        return found if found is not None and self._has_prefix(line[: found.start("bytes")]) else None
+        if found is None or not (self._rows or _is_long(found)):
+            return None
+        return found if self._has_prefix(line[: found.start("bytes")]) else None
 
     def _has_prefix(self, before: str) -> bool:
         """What stands before a row's bytes is what the line that names the key begins with, but for its numbers, and an offset."""
-        prefix = _NUMBER.sub("0", _OFFSET.sub("", before).rstrip())
+        prefix = _NUMBER.sub("0", _COUNT.sub("", before).rstrip())
         return _NUMBER.sub("0", self._heading).startswith(prefix)
 
     @staticmethod

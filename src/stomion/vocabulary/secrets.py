@@ -71,10 +71,10 @@ _WHOSE = re.compile(
     re.IGNORECASE,
 )
 _CHANGED = re.compile(r"(?:\b(?:set|reset|changed?|equal)|\(secret(?: [a-z]{4})?\))\s{1,2}to\s{1,2}$", re.IGNORECASE)
-_PAIRS = r"(?:0x)?[0-9a-f]{2}(?:[\s,:-]{0,3}(?:0x)?[0-9a-f]{2}){3,127}"
+_PAIRS = r"(?:0x)?[0-9a-f]{2}(?:(?:\s{0,3}|[:-]|,\s{0,2})(?:0x)?[0-9a-f]{2}){3,127}"
 _BYTES = re.compile(
     rf"{_NAME}(?:[\s:=>→\[({{,\"'@)\]}}-]|bytes?\b|octets?\b|bits?\b|(?:len(?:gth)?|size)[\s:=]{{0,3}}\d{{1,4}}\b|\d{{1,4}}(?=[\s-]{{0,2}}(?:byte|octet|bit))"
-    rf"|(?:hex|dump|data|value|is|was|key)\b){{0,12}}(?P<bytes>{_PAIRS}(?![0-9a-z.])(?:\s{{0,8}}[|<].{{0,64}})?)",
+    rf"|(?:hex|dump|data|value|is|was|key)\b){{0,12}}(?P<bytes>{_PAIRS}(?![0-9a-z.])(?:\s{{0,120}}[|<].{{0,64}})?)",
     re.IGNORECASE,
 )
 """Bytes one by one after a secret's name, and their characters beside them."""
