@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable, Iterator, Sequence
-from functools import lru_cache
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from functools import lru_cache, partial
 from importlib import resources
 
 from stomion.case.evidence import Log, Placed
@@ -13,13 +13,16 @@ from stomion.ingest.item import Item
 from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
 from stomion.logs.blocks import LOOKED_AT, joined, shape_of
-from stomion.logs.clock import Clock
+from stomion.logs.classify import REFUSALS
+from stomion.logs.clock import Clock, on_the_wall, wall_clock
 from stomion.logs.lexicon import RELEVANT
 from stomion.logs.neighbours import WORDS, Neighbours, may_tell
 from stomion.logs.phrasebook import Phrase, read_phrasebook
 from stomion.logs.reader import read_log
+from stomion.logs.subjects import subjects_of
 from stomion.logs.threads import BEGINNING, is_of_threads
 from stomion.logs.threads import LOOKED_AT as THREADS
+from stomion.model.event import Event, What
 from stomion.vocabulary.clean import MAX_LINE, decode_line
 
 
@@ -107,6 +110,16 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
                 threaded=threaded,
             )
         )
+        if reading.size <= SECOND_LOOK and not is_told(log.events):
+            told = partial(
+                read_log, file=item.name, site=item.site, year=year, phrases=phrases, own=own, threaded=threaded
+            )
+            second = _second_look(item, reading, shape, used, own, told)
+            if is_told(second, at_least=True):
+                log.events = second
+        if reading.size <= SECOND_LOOK and any("epoch" in e.assumed for e in log.events[:1]):
+            start = wall_clock(_every_line(item, reading), year)
+            log.events = log.events if start is None else on_the_wall(log.events, start)
     log.lines = max(log.lines, scan.lines)
     if scan.cut:
         text = f"{scan.cut:,} lines are longer than {MAX_LINE:,} characters; what is beyond that is not looked at"
@@ -117,6 +130,44 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
     if scan.not_utf8:
         reading.problem("not UTF-8 here; such lines are read as Latin-1", scan.not_utf8)
     return log
+
+
+SECOND_LOOK = 4 << 20
+"""Bytes of a log that is gone through once more, every line of it, where too little was understood by its words."""
+
+
+def is_told(events: Sequence[Event], *, at_least: bool = False) -> bool:
+    """Does a log tell of a beginning, and of what came of it? Silence is an outcome where messages were told of that came before it.
+    `at_least` asks for less: silence is one then, and what is turned away at the door has no beginning."""
+    found = {event.what for event in events if event.peer is not None and (at_least or not event.guessed)}
+    outcomes = _REASONS | _SILENCE if at_least or found & _ON_THE_WAY else _REASONS
+    return not found.isdisjoint(outcomes) and bool(found & _BEGINNINGS or (at_least and found & _AT_THE_DOOR))
+
+
+_BEGINNINGS = frozenset((What.INITIATING, What.ASKED, What.SENT, What.RECEIVED))
+_REASONS = REFUSALS | {What.CHILD_UP, What.UNDECRYPTABLE, What.SEND_FAILED, What.PORT_CLOSED}
+_SILENCE = {What.NO_ANSWER, What.GAVE_UP, What.PEER_LOST, What.RESENT}
+_AT_THE_DOOR = {What.NO_PEER, What.VERSION_REFUSED, What.MODE_REFUSED}
+"""What is refused before anything begins."""
+_ON_THE_WAY = {What.SENT, What.RECEIVED, What.AGREED, What.AUTH_OK, What.IKE_UP}
+
+
+def _second_look(
+    item: Item,
+    reading: Reading,
+    shape: str,
+    used: Collection[int],
+    own: Collection[str],
+    told: Callable[..., Iterator[Event]],
+) -> list[Event]:
+    """The events of a log whose words are not known: by what ties its lines to a peer, and by the kinds of their values."""
+    every = ((n, text) for n, text in _every_line(item, reading) if n not in used and not may_tell(text))
+    rows = list(joined(every, shape) if shape else every)
+    subjects = subjects_of(rows, frozenset(own))
+    if not subjects.peers:
+        return []
+    worth = ((n, text) for n, text in rows if RELEVANT.search(text.lower()) or subjects.speaks_of(text))
+    return list(told(worth, subjects=subjects))
 
 
 _COUNTED = re.compile(rb"\d{1,9}\.\d{1,4}\s")

@@ -231,6 +231,11 @@ NEUTRAL: tuple[Rule, ...] = (
     R(What.REKEY, ("rekey",), ("scheduling",)),
     R(What.CHILD_DOWN, ("down", "child")),
     R(What.IKE_DOWN, ("down", "ike"), unsaid=r" (?:packet|datagram|message|frame)s?(?= )"),
+    R(
+        What.STARTED,
+        ("begin",),
+        said=r"^ (?:\S+ ){0,5}(?:gateway|engine|service|process|daemon|system|server|software)(?: process)? (?:has )?(?:started|starts|begins? work|begun|online)(?= $)",
+    ),
     R(What.ASKED, ("asked", "begin")),
     R(What.ASKED, ("asked",), said=r"contacted| handshake| dial\w+ in| knock"),
     R(What.STARTED, ("begin", "service"), unsaid="ike sa| ike version"),

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import lru_cache
 
-from stomion.logs.timestamps import find_stamp
+from msgspec.structs import replace
+
+from stomion.logs.timestamps import counted_stamp, find_stamp
+from stomion.model.event import Event
 
 _STAMP_MISSES = 40
 """After this many lines in a row without a time the search for one is given up for all but every 16th line."""
@@ -37,6 +41,28 @@ class Clock:
                 return line, None, ()
             self.day = day
         return stamp.after(line), stamp.at, stamp.assumed
+
+
+def wall_clock(lines: Iterable[tuple[int, str]], year: int) -> float | None:
+    """Seconds between 1970 UTC and the start that a log counts its time from, by the first of its lines that shows both; None where none does."""
+    for _, line in lines:
+        counted = counted_stamp(line, year=year)
+        if counted is None:
+            continue
+        wall = find_stamp(line[counted.span[1] :], year=year)
+        if wall is not None and not {"day", "epoch", "year"}.intersection(wall.assumed):
+            return wall.at - counted.at
+    return None
+
+
+def on_the_wall(events: Iterable[Event], start: float) -> list[Event]:
+    """Events of a log whose time is counted from its start, at their moments since 1970 UTC."""
+    return [
+        replace(e, at=e.at + start, assumed=tuple(a for a in e.assumed if a != "epoch"))
+        if e.at is not None and "epoch" in e.assumed
+        else e
+        for e in events
+    ]
 
 
 @lru_cache(64)

@@ -33,7 +33,11 @@ _WARNING = 4
 _DENIES = re.compile(
     r"[ \"'_=-](?:not?|cannot|never|none|nothing|neither|nor|another|other than|instead|differ\w*|differently|wrong|bad|unlike|un(?:able|known|willing|expected|acceptable)|mis\w{3,}|"
     r"in(?:valid|correct|compatible|consistent)|without|broken|turned|den(?:y|ies|ied)|declin\w*|refus\w*|reject\w*|fail\w*|abandon\w*|forbid\w*|lacks?|missing|"
-    r"stored|insists?|please check|verdict)(?=[ .,:;\"'_=-])"
+    r"stored|insists?|please check|verdict|bounced|apart|mute|junk|undecipherable|impossible|unlike|foreseen|pinned|allow(?:s|ed)|permit(?:s|ted)|mismatch\w*)(?=[ .,:;\"'_=-])"
+)
+_ENDS = re.compile(
+    r" (?:dead|mute|silen\w+|gone|lost|late|unanswered|timed out|timeout|tmo|retr\w+|resen[dt]\w*|again|repeat\w*|once more|anew|end(?:s|ed)?|clos(?:e|es|ed|ing)|delet\w*|withdr\w*|"
+    r"hung up|hangs up|withdrew|ignor\w*|nothing|nobody|void|expired|aborted|dropped|bounced|apart|miss|down|off|torn|terminat\w*|teardown|waiting|waited)(?= )"
 )
 _BROKEN_OFF = re.compile(r" broken off(?= )| (?:turned|shot|struck) (?:\S+ ){0,3}(?:down|away|off)(?= )")
 _AGREED = re.compile(r" agree[sd]?(?= )| agreement(?= )| by default(?= )")
@@ -227,6 +231,16 @@ def may_refuse(low: str, event: Event | None = None) -> bool:
     if event is not None and (event.what not in _WEAK or not any(mark in low for mark in _MARKS)):
         return False
     return _DENIES.search(f" {low} ") is not None or is_grave(low)
+
+
+def turns_away(words: str) -> bool:
+    """Has a plain line a word that denies something, and none of an end or of silence alone?"""
+    return _DENIES.search(words) is not None and not is_harmless(words)
+
+
+def denies(words: str) -> bool:
+    """Has a plain line a word that denies anything, or tells of an end?"""
+    return _DENIES.search(words) is not None or _ENDS.search(words) is not None
 
 
 @lru_cache(4_096)

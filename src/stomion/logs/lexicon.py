@@ -64,7 +64,7 @@ RELEVANT = re.compile(_RELEVANT_WORDS)
 NOISE = re.compile(
     r" (login|logged|logon|log in|sshd?|dhcp|dhcpd|lease[ds]?|ntp|cron|snmp|http|https|web ui|web server|dns|self test|helper|testing"
     r"|test case|cpu|fan|nic|loaded plugins|spawning|plugin|vici|license|plugins|update check|packet status|step packet"
-    r"|captive|admin|administrator|audit|bgp|ospf|web|users?|page|by rule|operators?|sign(?:ed|s|ing)? (?:on|in)|cookies?|webmail|backup|disk|temperature|getting a local address|using host|providers) "
+    r"|captive|admin|administrator|audit|bgp|ospf|web|users?|page|by rule|operators?|sign(?:ed|s|ing)? (?:on|in)|cookies?|webmail|backup|disk|temperature|visitors?|consoles?|telnet|password prompt|getting a local address|using host|providers) "
 )
 """Words of a gateway's other business; a line with one needs stronger words than usual to count."""
 STRONG = re.compile(
@@ -96,10 +96,11 @@ NOTIFIES: tuple[tuple[str, str], ...] = (
     *(
         (
             name,
-            rf"n {number}(?= )|payload (?:41|11) (?:type|notify|error|code)? ?{number}(?= )|notif\w*(?: type| code| message| msg| payload| error| number| id| no)* (?:0x0*{number:x}|{number})(?= )"
+            rf"n {number}(?= )|payload (?:41|11) (?:type|notify|error|code)? ?{number}(?= )|(?:notif\w*|ntfy?|nfy)(?: type| code| message| msg| payload| error| number| id| no)* (?:0x0*{number:x}|{number})(?= )"
             rf"|(?:peer|far|remote|responder) (?:says|said|answered|replied|sent|refused|rejected)(?: \S+){{0,5}} (?:code|type|err|error|cause|reason|status) {number}(?= )",
         )
         for number, name in (
+            (5, "INVALID_MAJOR_VERSION"),
             (14, "NO_PROPOSAL_CHOSEN"),
             (17, "INVALID_KE_PAYLOAD"),
             (18, "INVALID_ID_INFORMATION"),

@@ -12,11 +12,13 @@ from msgspec.structs import replace
 from stomion.logs import lexicon as lex
 from stomion.logs.classify import REFUSALS
 from stomion.logs.clock import Clock, day_of
+from stomion.logs.context import Progress, by_context
 from stomion.logs.facing import facing_proposals
 from stomion.logs.framing import FRAMES, unframe
 from stomion.logs.guess import Guesses, guessed, hint_of, is_grave, may_refuse
 from stomion.logs.naming import naming_of
 from stomion.logs.phrasebook import Phrase, as_taught, taught
+from stomion.logs.subjects import Subjects
 from stomion.logs.threads import tag_of
 from stomion.logs.understand import MOST_SAID, alike, understand
 from stomion.logs.verdict import LAST, is_refusal, verdict_of
@@ -38,6 +40,10 @@ class LogState:
     phrases: Sequence[Phrase] = ()
     own: AbstractSet[str] = frozenset()
     """Addresses that are known to be the writer's."""
+    subjects: Subjects | None = None
+    """What ties lines to a peer in a log of which too little was understood by its words."""
+    progress: dict[str, Progress] = field(default_factory=dict)
+    """How far each peer's negotiation came, in such a log."""
     threaded: bool = False
     peer_of_thread: dict[str, str] = field(default_factory=dict)
 
@@ -51,13 +57,15 @@ def read_log(
     phrases: Sequence[Phrase] = (),
     own: AbstractSet[str] = frozenset(),
     threaded: bool = False,
+    subjects: Subjects | None = None,
 ) -> Iterator[Event]:
     """Events of a log in its own order. `lines` are (number, cleaned text); `year` stands in where none is written.
 
     What `phrases` were taught comes before the general vocabulary. `own` are the writer's addresses, as far as other evidence tells them.
-    In a `threaded` log (logs.threads) what names no peer is about the one that its thread named last.
+    In a `threaded` log (logs.threads) what names no peer is about the one that its thread named last. With `subjects` lines are tied to their
+    peers by these, and are understood by their values where their words are not known.
     """
-    state = LogState(Clock(year), phrases=phrases, own=own, threaded=threaded)
+    state = LogState(Clock(year), phrases=phrases, own=own, threaded=threaded, subjects=subjects)
     found: list[Event] = []
     guesses = Guesses()
     for number, line in lines:
@@ -121,6 +129,8 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
         _note_owner(owner, rest, state)
     known = taught(line, state.phrases) if state.phrases else None
     event = understand(rest, where)
+    if state.subjects is not None:
+        event = by_context(event, rest, where, state.subjects, state.progress)
     thread = _note_thread(rest, state) if state.threaded else None
     if known is not None:
         event = as_taught(*known, line, where, event)
@@ -172,6 +182,8 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
         # Nobody can answer what could not be sent.
         verdict = dataclasses.replace(verdict, what=What.SEND_FAILED)
     event = understand(rest, where)
+    if state.subjects is not None and verdict is None:
+        event = by_context(event, rest, where, state.subjects, state.progress)
     if verdict is None:
         # A refusal of which the reason is not known must not be taken for whatever else the record names.
         if event is None or (is_refusal(lines) and event.what in REFUSALS):
@@ -243,6 +255,8 @@ def _peer_of(event: Event, conn: str | None, state: LogState) -> str | None:
         peer = state.peer_of_conn.get(conn)
     if peer is None and event.identities:
         peer = next((state.peer_of_identity[i] for i in event.identities if i in state.peer_of_identity), None)
+    if peer is None and state.subjects is not None:
+        peer = state.subjects.of(event.text)
     if peer is None and not event.sa and not conn:
         peer = state.last_peer
     return peer

@@ -42,6 +42,7 @@ _SHAPES = [
     rf"^\W{{0,3}}(?:up(?:time)?[ =:]{{1,3}})?(?P<ud>\d{{1,5}})(?:d|\.| days?),? ?{_CLOCK}",
     rf"(?<![\d:.]){_CLOCK}{_ZONE}",
     r"^\s*[\[(+]\s*(?P<up>\d{1,9}\.\d{1,9})\s*s?[\])]?",
+    r"^\s{0,8}(?:[TtSs]|up|at)?[+=@]?(?P<up>\d{1,9}\.\d{2,9})(?=s?[\s:|,;\]])",
     r"\b(?:uptime|up|t)[=:]\s*\"?(?P<up>\d{1,9}(?:\.\d{1,9})?)",
 ]
 SHAPES = tuple(re.compile(shape, re.IGNORECASE) for shape in _SHAPES)
@@ -82,6 +83,15 @@ def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None,
         # A line may say more than the ones before it: the time of day alone is taken where nothing whole is found.
         partial = partial or stamp
     return partial
+
+
+def counted_stamp(line: str, *, year: int) -> Stamp | None:
+    """The time that a line begins with where it is counted from the writer's start, whatever other time the line names."""
+    for index, shape in enumerate(SHAPES):
+        match = shape.search(line[:_LEADING]) if {"up", "ud"} & shape.groupindex.keys() else None
+        if match is not None:
+            return _to_stamp(match, year, None, index)
+    return None
 
 
 _FRACTIONS = tuple("f" in shape.groupindex for shape in SHAPES)

@@ -22,7 +22,7 @@ from stomion.vocabulary.algorithms import find_proposal, find_proposals
 _SPI = re.compile(r"(?<![0-9a-fA-F-])(?:0x)?([0-9a-f]{8})(?:_[io])?(?![0-9a-fA-F-])", re.IGNORECASE)
 _VERSION = re.compile(r"ike ?v(?:ersion)?[ =\"]*([12])|\bike version ([12])|version[ =\"]+([12])\b", re.IGNORECASE)
 
-_SETTING = re.compile(r"(?:^|[\]:]\s)\s{0,40}[a-z][a-z0-9_.-]{1,40} = \S{1,60}$")
+SETTING = re.compile(r"(?:^|[\]:]\s)\s{0,40}[a-z][a-z0-9_.-]{1,40} = \S{1,60}$")
 """One setting read back from a configuration: its words tell of no happening."""
 _STATE_CHANGE = re.compile(r"\bstate\b.*?(\w+)\s*(?:=>|->|→|to)\s*(\w+)", re.IGNORECASE)
 _SETTLED = re.compile(r"establish|installed|up$|open|active|mature|ready|dead|fail", re.IGNORECASE)
@@ -164,7 +164,7 @@ def event_of(line: str) -> Event | None:
         exchange=said.exchange.name if said.exchange else None,
         request=said.request,
         notifies=said.notifies,
-        spis=_spis(line, what),
+        spis=spis_of(line, what),
         layer="child" if my_ts and what in (What.INITIATING, What.ASKED) else said.layer,
         mine=mine,
         theirs=theirs,
@@ -207,7 +207,7 @@ def _same_kind(m: re.Match[str]) -> str:
 @lru_cache(SHAPES_KEPT)
 def said_by(line: str) -> Said | None:
     """What a line says by its words."""
-    if _SETTING.search(line):
+    if SETTING.search(line):
         return None
     arrow = _STATE_CHANGE.search(line)
     if arrow and (not _SETTLED.search(arrow[2]) or "rekey" in arrow[1].lower()):
@@ -254,8 +254,28 @@ def _endpoints(text: str, named: Named, ideas: frozenset[str]) -> tuple[str | No
         if "received" in ideas:
             own, peer = peer, own
         return own, peer, ports.get(peer)
+    by_label = labelled(text, named) if len(named.endpoints) > 1 else None
+    if by_label is not None:
+        return by_label[0], by_label[1], ports.get(by_label[1])
     peer, port = named.endpoints[0]
     return None, peer, port
+
+
+_LABEL = re.compile(
+    r"(?<![a-z])(?:(?P<own>local|own|me|mine|near|here|home|self|our)|(?P<peer>remote|peer|far|their|away|partner|other))(?:[ _-]?(?:address|addr|ip|end|gateway|gw|host))?"
+    r"[\"' ]{0,2}[:=.]{0,40}[\"' ]{0,4}$"
+)
+
+
+def labelled(text: str, named: Named) -> tuple[str, str] | None:
+    """(own address, peer's) of a line, in lower case, that says with each whose it is."""
+    found: dict[str, str] = {}
+    for address, _ in named.endpoints:
+        at = text.find(address)
+        label = _LABEL.search(text[max(0, at - 64) : max(0, at)])
+        if label is not None and label.lastgroup is not None:
+            found.setdefault(label.lastgroup, address)
+    return (found["own"], found["peer"]) if len(found) == len(("own", "peer")) else None
 
 
 _THEIRS = r"received|theirs?|offered|remote|peer(?:'s)?|their|far|it offered|requested|asked|proposed|got|came|has|brings|brought"
@@ -341,7 +361,8 @@ def _mode(text: str) -> str | None:
     return "main" if " main mode" in text or " id prot" in text or " mode main" in text else None
 
 
-def _spis(line: str, what: What) -> tuple[str, ...]:
+def spis_of(line: str, what: What) -> tuple[str, ...]:
+    """SPIs of a Child SA that a line names, where it tells of one."""
     if what not in (What.CHILD_UP, What.CHILD_DOWN, What.DELETED_BY_PEER):
         return ()
     plain = "spi" in line.lower()

@@ -1,0 +1,243 @@
+"""A line in the light of its peer's negotiation, for logs whose words are not known: how far it came tells what can be meant."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from stomion.logs.classify import REFUSALS
+from stomion.logs.guess import denies, turns_away
+from stomion.logs.lexicon import plain
+from stomion.logs.naming import identities_of, naming_of
+from stomion.logs.subjects import Subjects
+from stomion.logs.understand import SETTING, spis_of, understand
+from stomion.logs.values import AWAITED, STANDS, VERSION, are_names_apart, by_values
+from stomion.model.event import Event, What
+from stomion.model.provenance import Provenance
+from stomion.vocabulary.addresses import Named, read_addresses
+from stomion.vocabulary.algorithms import find_proposal
+
+_PROVEN = (What.AUTH_OK, What.IKE_UP, What.CHILD_UP)
+_STANDING = (What.IKE_UP, What.CHILD_UP)
+_STAGES = (What.INITIATING, What.ASKED, What.AGREED, *_PROVEN)
+_CLOSED = (What.DELETED_BY_PEER, What.IKE_DOWN)
+_OVER = REFUSALS | {What.NO_ANSWER, What.GAVE_UP}
+"""After one of these the next thing is a beginning."""
+_VAGUE = (
+    What.INITIATING, What.ASKED, What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED, What.AUTH_REFUSED, What.NO_ANSWER, What.NO_PEER,
+)  # fmt: skip
+"""Events that a refusal of the version, the mode or a name is easily taken for."""
+_ENDED = re.compile(
+    r" (?:end(?:s|ed)?|clos(?:e|es|ed|ing)|delet\w*|withdr[ae]w\w*|hung up|hangs up|gone|down|terminat\w*|teardown|torn|tore|shut|released?|cancel\w*|dissolved|stopped|dropped|left|leaves|"
+    r"removed|out of service|called off|calls off|broken off|given back|revoked)(?= )"
+)
+_THERE = re.compile(
+    r" (?:far|peer|remote(?:ly)?|partner|station|other (?:end|side)|opposite|they|it|party|neighbou?r|device|correspondent|counterpart|there|outpost|visitor|guest|correspondent)(?= )"
+)
+_NAMED_PEER = re.compile(
+    r" (?:peer|remote|far|partner|other)(?: (?:address|addr|ip|gw|gateway|end|host|site|house))? (?:\d{1,3}\.){3}\d\S*| (?:peer|remote)(?: id)? (?=\S+\.\S)"
+)
+"""Who the peer is: no word of what it did."""
+_BY_HAND = re.compile(
+    r" (?:operators?|admin\w*|command|console|user|by hand|manual\w*|request(?:ed)?|steward|root)(?= )"
+)
+_SILENCE = re.compile(
+    r" (?:nothing|no (?:answer|reply|response|sign|word|echo|sound)|unanswered|mute|silent|silence|dead|lost|vanished|without (?:an? )?(?:answer|reply|response|result)|(?:did|does|do) not (?:answer|react|reply|respond)|"
+    r"gave no|not heard|unheard|tmo|timeout|timed out|used up|missed|miss|unresponsive|written off|waited long|still waiting|fallen|probe)(?= )"
+)
+_UNREADABLE = re.compile(
+    r" (?:undeciph\w*|indeciph\w*|unreadable|illegible|garbled|garbage|junk|gibberish|scrambled|malformed|nonsense|no sense|make sense|decrypt\w*|decipher\w*|not (?:be )?(?:read|opened|decoded|"
+    r"understood|pars\w+)|unparsable)(?= )"
+)
+_AGAIN = re.compile(r" (?:re ?sen[dt]\w*|again|once more|repeat\w*|retr\w+|anew|re ?transm\w+|\d more)(?= )")
+_FINAL = re.compile(
+    r" (?:given up|gave up|giving up|abandon\w*|dropped|final|used up|exhausted|dead|considered gone|given up for|stopping|expired|long enough|without result)(?= )"
+)
+_WHO = r"(?:link|profile|definition|entry|tunnel|connection|peer|partner|contract|record|policy|circuit|site|station|agreement|treaty|arrangement|account|subscription)"
+_NOBODY = re.compile(
+    rf" (?:no (?:\w+ ){{0,2}}{_WHO}|without (?:\w+ ){{0,2}}{_WHO}|unknown (?:peer|caller|station|site|source|partner|address)|nobody|"
+    r"nothing (?:has been |was |is )?(?:arranged|agreed|known|defined|configured)|stranger|unlisted|unannounced|not (?:listed|known|arranged|on file))(?= )"
+)
+_MODE = re.compile(r" (main|aggressive)(?= )")
+_TWICE = re.compile(r" ([a-z]+) (1 (?:\S+ ){0,8}\1 2|2 (?:\S+ ){0,8}\1 1)(?= )")
+_ALLOWS = (
+    r"(?:allow\w*|wants?|only|expects?|needs?|foreseen|speaks|takes|requires?|permit\w*|is|ours|have|had|has|local|due)"
+)
+_OF_VERSION = r"(?:version|ver|gen|generation|ikev?|v|level)"
+_TWO_VERSIONS = re.compile(
+    rf" {_OF_VERSION} (?:theirs |got |asked )?(?:1(?= )(?: \S+){{0,8}} {_ALLOWS}(?: \w+){{0,2}} 2|2(?= )(?: \S+){{0,8}} {_ALLOWS}(?: \w+){{0,2}} 1)(?= )"
+)
+_UNSPOKEN = re.compile(
+    rf" (?:not|cannot|unknown|unsupported|refus\w*|reject\w*)(?: \S+){{0,4}} {_OF_VERSION} ?[12](?= )| {_OF_VERSION} ?[12](?: \S+){{0,4}} (?:not|unknown|unsupported|refus\w*|reject\w*)(?= )"
+)
+_NO_GROUP = re.compile(
+    r" (?:no|none|without|missing|lacks?)(?: [a-z]+){0,2} (?:dh|group|diffie|pfs)(?= )| (?:dh|group|pfs) (?:none|missing|absent)(?= )| (?:theirs|asked|remote|got) (?:none|no group|no dh)(?= )"
+)
+_OF_GROUP = re.compile(r" (?:dh|group|modp|ecp|fresh|exchange|pfs|diffie)(?= |\d)")
+
+
+@dataclass(slots=True)
+class Progress:
+    """How far the negotiation with one peer came."""
+
+    stage: What | None = None
+    ours: bool = False
+    """Was it begun from here?"""
+
+    def note(self, what: What) -> None:
+        """Something happened."""
+        if what in (What.INITIATING, What.ASKED):
+            self.ours = what is What.INITIATING
+        if what in _STAGES:
+            self.stage = what
+        elif what in _CLOSED:
+            self.stage = What.IKE_DOWN
+        elif what in _OVER and self.stage not in _STANDING:
+            self.stage = None
+
+
+def by_context(
+    event: Event | None, text: str, where: Provenance, subjects: Subjects, progress: dict[str, Progress]
+) -> Event | None:
+    """What a line tells: `event` is what its words tell. `progress` is brought up to date."""
+    named = read_addresses(text)
+    peer = subjects.of_line(text, named)
+    if peer is None or SETTING.search(text):
+        return event
+    state = progress.setdefault(peer, Progress())
+    found = _told(event, text, plain(text), where, peer, named, state.stage)
+    if found is None:
+        found = _turned_away(text, where, peer, named, state)
+    if found is not None and found.bare and found.notifies:
+        # Who began hears the refusal, whoever answers gives it.
+        found = replace(found, far=state.ours, bare=False)
+    if found is not None and found.what in _CLOSED and found.layer is None:
+        # Nothing says that it is the child alone.
+        found = replace(found, layer="ike")
+    if found is not None:
+        state.note(found.what)
+    return found
+
+
+_REFUSED_AT = {
+    What.INITIATING: What.IKE_PROPOSAL_REFUSED,
+    What.ASKED: What.IKE_PROPOSAL_REFUSED,
+    What.AGREED: What.AUTH_REFUSED,
+}
+
+
+def _turned_away(text: str, where: Provenance, peer: str, named: Named, state: Progress) -> Event | None:
+    """What a line may refuse of which no more is known than that it turns something away: the next thing of its negotiation. It is guessed."""
+    what = _REFUSED_AT.get(state.stage) if state.stage is not None else None
+    words = plain(text)
+    if what is None or not turns_away(words):
+        return None
+    return replace(_made(what, text, words, where, peer, named), far=state.ours, guessed=True)
+
+
+def _told(
+    event: Event | None, text: str, words: str, where: Provenance, peer: str, named: Named, stage: What | None
+) -> Event | None:
+    if (
+        (event is None or event.what is What.CHILD_UP)
+        and _are_pairs_apart(named)
+        and (denies(words) or AWAITED.search(words))
+    ):
+        return understand(f"traffic selectors refused: {text}", where)
+    if event is None or (event.what is What.CHILD_UP and not event.spis and not event.my_ts):
+        what = by_values(text, words, named) or (_by_stage(text, words, named, stage) if event is None else None)
+        if what is not None:
+            event = _made(what, text, words, where, peer, named) if event is None else replace(event, what=what)
+    if event is None and (event := understand(f"sad: {text}", where)) is not None:
+        # A line that is known to be of a negotiation needs no word of the trade to be asked what it says.
+        event = replace(event, text=text, peer=event.peer or peer)
+    if event is None:
+        return None
+    if stage in _PROVEN:
+        return _of_child(event, words, stage)
+    apart = _apart(text, words) if event.what in _VAGUE else None
+    return event if apart is None else replace(event, what=apart, far=False, bare=False)
+
+
+def _of_child(event: Event, words: str, stage: What | None) -> Event:
+    """Once the peers have proved who they are, what is refused is the child's, and what is opened is the IKE SA."""
+    if event.what in (What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED, What.CHILD_PROPOSAL_REFUSED):
+        if _NO_GROUP.search(words):
+            return replace(event, what=What.PFS_REFUSED, layer="child")
+        return replace(event, what=What.CHILD_PROPOSAL_REFUSED, layer="child")
+    if event.what is What.INITIATING and stage is What.AUTH_OK and event.version is None:
+        return replace(event, what=What.IKE_UP)
+    return event
+
+
+def _by_stage(text: str, words: str, named: Named, stage: What | None) -> What | None:
+    """What a line without a known meaning tells, by how far its negotiation came."""
+    if stage not in _PROVEN and are_names_apart(text, words):
+        return What.IDENTITY_REFUSED
+    if stage is What.AGREED and _UNREADABLE.search(words):
+        return What.UNDECRYPTABLE
+    denied = denies(words) or _ENDED.search(words) is not None or _SILENCE.search(words) is not None
+    refused = _refused(text, words, named, stage) if denied or AWAITED.search(words) else None
+    if refused is not None or not denied:
+        return refused or (What.IKE_UP if stage in (What.AGREED, What.AUTH_OK) and STANDS.search(words) else None)
+    if stage is What.IKE_DOWN and (_ENDED.search(words) or _SILENCE.search(words)) and not _AGAIN.search(words):
+        return What.IKE_DOWN
+    if _SILENCE.search(words):
+        if stage in _STANDING:
+            return What.PEER_LOST
+        return What.RESENT if _AGAIN.search(words) else What.GAVE_UP if _FINAL.search(words) else What.NO_ANSWER
+    if stage in _STANDING and _ENDED.search(words):
+        deeds = _NAMED_PEER.sub(" ", words)
+        there = _THERE.search(deeds) is not None and not _BY_HAND.search(deeds)
+        return What.DELETED_BY_PEER if there else What.IKE_DOWN
+    return None
+
+
+def _refused(text: str, words: str, named: Named, stage: What | None) -> What | None:
+    """What two values of one kind tell that stand in a line which denies something."""
+    if stage in _PROVEN:
+        return What.SELECTORS_REFUSED if _are_pairs_apart(named) else _group_missing(words, named)
+    if named.endpoints and _NOBODY.search(words):
+        return What.NO_PEER
+    if _are_pairs_apart(named):
+        return What.SELECTORS_REFUSED
+    apart = _apart(text, words)
+    if apart is None and stage is What.INITIATING and _UNSPOKEN.search(words):
+        return What.VERSION_REFUSED
+    return apart
+
+
+def _are_pairs_apart(named: Named) -> bool:
+    """Two pairs of networks: what was asked for, and what is held."""
+    ranges = named.ranges
+    return len(ranges) == len(("near", "far")) * 2 and set(ranges[:2]) != set(ranges[2:])
+
+
+def _group_missing(words: str, named: Named) -> What | None:
+    return What.PFS_REFUSED if not named.ranges and _OF_GROUP.search(words) else None
+
+
+def _apart(text: str, words: str) -> What | None:
+    """Two versions, two modes or two names in a line that denies something, or says that another was awaited."""
+    if not denies(words) and not AWAITED.search(words):
+        return None
+    if len(set(VERSION.findall(words))) > 1 or _TWO_VERSIONS.search(words) or _TWICE.search(words):
+        return What.VERSION_REFUSED
+    if len(set(_MODE.findall(words))) > 1:
+        return What.MODE_REFUSED
+    return What.IDENTITY_REFUSED if are_names_apart(text, words) else None
+
+
+def _made(what: What, text: str, words: str, where: Provenance, peer: str, named: Named) -> Event:
+    naming = naming_of(text)
+    version = VERSION.search(words)
+    agreed = find_proposal(text, "IKE") if what is What.AGREED else None
+    return Event(
+        what, where, text, peer=peer, peer_port=dict(named.endpoints).get(peer), conn=naming.conn, sa=naming.sa,
+        version=int(version[1]) if version is not None else None, spis=spis_of(text, what),
+        my_ts=named.ranges[:2] if what is What.CHILD_UP else (), mine=agreed, theirs=agreed,
+        identities=identities_of(text, naming.conn) if what is What.AUTH_OK else (),
+        layer="ike" if what in _CLOSED else None,
+    )  # fmt: skip

@@ -1,0 +1,221 @@
+"""Logs in words that nobody knows: what ties their lines together, the kinds of their values, and how far a negotiation came tell enough."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+
+import pytest
+
+from stomion.jobs.examine import Examined
+from stomion.logs.clock import wall_clock
+from stomion.logs.context import Progress, by_context
+from stomion.logs.subjects import Subjects, subjects_of
+from stomion.model.event import What
+from stomion.model.provenance import Provenance
+
+Case = Callable[[dict[str, str | bytes]], Examined]
+NORTH = {
+    "peer": "198.51.100.71", "link": "to-south", "number": "7", "name": "south.lantern.example", "near": "10.20.4.0/22",
+    "far": "10.30.8.0/24", "in": "c41f0a22", "out": "9be07731",
+}  # fmt: skip
+SOUTH = {
+    "peer": "192.0.2.44", "link": "to-north", "number": "12", "name": "north.lantern.example", "near": "10.30.8.0/24",
+    "far": "10.20.4.0/22", "in": "9be07731", "out": "c41f0a22",
+}  # fmt: skip
+TELEGRAMS = {
+    "boot": "KM BOOT WALL 2026-06-01 09:00:00Z",
+    "calls": "KM {link} OPEN>> {peer} V2",
+    "called": "KM {link} OPEN<< {peer} V2",
+    "suite": "KM {link} SUITE OK AES-CBC-256/HMAC-SHA2-256/DH14",
+    "proof": "KM {link} PEER PROOF OK ID {name}",
+    "ike": "KM {link} CTRL UP 5d1e90ab77c2f014/a10b22c3d4e5f607",
+    "child": "KM {link} DATA UP {near} <-> {far} IN {in} OUT {out}",
+    # fmt: off
+    "other suite": "KM {link} OPEN<< DROPPED: SUITES APART. THEIRS AES-CBC-128/HMAC-SHA2-256/DH14 OURS AES-CBC-256/HMAC-SHA2-256/DH14",
+    # fmt: on
+    "bounced": "KM {link} OPEN>> BOUNCED NTF 14",
+    "bounced at proof": "KM {link} OPEN>> BOUNCED NTF 24",
+    "false key": "KM {link} PEER PROOF BAD (SHARED KEY), NTF 24 OUT",
+    "other name": "KM {link} PEER PROOF BAD: ID gw.brook.example NOT {name}, NTF 24 OUT",
+    "other nets": "KM {link} DATA DROPPED: NETS APART. THEIRS 10.20.4.0/22={near} OURS 10.20.0.0/22={near}",
+    "nets bounced": "KM {link} DATA BOUNCED NTF 38",
+    "again": "KM {link} RESEND 1",
+    "over": "KM {link} OPEN>> DEAD, PEER MUTE",
+    "quiet": "KM {link} PING LOST",
+    "hung up": "KM {link} FAR END HUNG UP",
+    "closed": "KM {link} CLOSED BY OPERATOR root",
+    "stranger": "KM ? OPEN<< {peer} V2 NO LINK FOR IT, NTF 14 OUT",
+    "else": "FW DROP TCP 203.0.113.9:41000",
+}
+SENTENCES = {
+    "boot": "The encryption service was brought into operation.",
+    "calls": "Case {number}: a conversation with the station at {peer} was opened from here under the rules of version 2.",
+    "called": "Case {number}: a conversation was opened by the station at {peer} under the rules of version 2.",
+    "suite": "Case {number}: a common set of methods was found, namely AES-CBC-256 with HMAC-SHA2-256 and exchange group 14.",
+    "proof": "Case {number}: the station's papers, made out to {name}, were found in order.",
+    "ike": "Case {number}: the conversation was put under seal.",
+    "child": "Case {number}: passage was opened between {near} and {far} (marks {in} inward, {out} outward).",
+    "other suite": "Case {number}: no common set of methods was found; the station named AES-CBC-128 with HMAC-SHA2-256 and exchange group 14,"
+    " permitted here is AES-CBC-256 with HMAC-SHA2-256 and exchange group 14.",
+    "bounced": "Case {number}: word was received from the station that no common set of methods was found.",
+    "bounced at proof": "Case {number}: word was received from the station that our papers were not in order.",
+    "false key": "Case {number}: the station's papers, made out to {name}, were found not in order: not signed with the secret kept here.",
+    "other name": "Case {number}: the station's papers were made out to gw.brook.example and not to {name} and it was turned back.",
+    "other nets": "Case {number}: passage between 10.20.4.0/22 and {near} was requested by the station,"
+    " foreseen here is 10.20.0.0/22 and {near}.",
+    "nets bounced": "Case {number}: word was received from the station that passage between {near} and {far} is not foreseen there.",
+    "again": "Case {number}: nothing was heard and the letter was sent once more.",
+    "over": "Case {number}: nothing was heard and the matter was dropped.",
+    "quiet": "Case {number}: the station was called and gave no sign.",
+    "hung up": "Case {number}: the station withdrew.",
+    "closed": "Case {number}: the conversation was closed at the wish of the operator.",
+    "stranger": "A conversation was opened under the rules of version 2 by the station at {peer}, with which nothing has been arranged, and was ignored.",
+    "else": "A visitor from 203.0.113.9 gave a wrong password at the console.",
+}
+STATES = {
+    "calls": "lk {link} IDLE -> CALL peer={peer} version=2",
+    "called": "lk {link} IDLE -> ANSWER peer={peer} version=2",
+    "suite": "lk {link} -> SUITED AES-CBC-256+HMAC-SHA2-256+14",
+    "proof": "lk {link} -> TRUSTED {name}",
+    "ike": "lk {link} -> STEADY",
+    "child": "lk {link} flow -> STEADY {near}|{far} 0x{in}|0x{out}",
+    "other suite": "lk {link} -> BROKEN cause=suite theirs=AES-CBC-128+HMAC-SHA2-256+14 ours=AES-CBC-256+HMAC-SHA2-256+14",
+    "bounced": "lk {link} CALL -> BROKEN cause=remote(14)",
+    "bounced at proof": "lk {link} SUITED -> BROKEN cause=remote(24)",
+    "false key": "lk {link} SUITED -> BROKEN cause=secret",
+    "other name": "lk {link} SUITED -> BROKEN cause=identity theirs=gw.brook.example ours={name}",
+    "other nets": "lk {link} flow ANSWER -> BROKEN cause=range theirs=10.20.4.0/22|{near} ours=10.20.0.0/22|{near}",
+    "nets bounced": "lk {link} flow CALL -> BROKEN cause=remote(38)",
+    "again": "lk {link} CALL -> CALL resend=1",
+    "over": "lk {link} CALL -> BROKEN cause=silence",
+    "quiet": "lk {link} STEADY -> STEADY probe=lost",
+    "stranger": "lk ? IDLE -> BROKEN cause=unknown-peer peer={peer} version=2",
+    "else": "pf drop 203.0.113.9",
+}
+START = datetime(2026, 6, 1, 9, tzinfo=UTC).timestamp()
+
+
+def _counted(at: float) -> str:
+    return f"T+{at - START + 86_400:011.3f} "
+
+
+def _named(at: float) -> str:
+    return f"{datetime.fromtimestamp(at, UTC):%A %d %B %Y at %I:%M:%S %p} UTC, gate. "
+
+
+def _dated(at: float) -> str:
+    return f"{datetime.fromtimestamp(at, UTC):%d/%b/%y %H:%M:%S}.000 gate "
+
+
+MAKES = {"telegrams": (TELEGRAMS, _counted), "sentences": (SENTENCES, _named), "states": (STATES, _dated)}
+UP = ["suite", "proof", "ike", "child"]
+TOLD: dict[str, tuple[list[str], list[str], set[str]]] = {
+    "it works": (["calls", *UP], ["called", *UP], set()),
+    "another suite": (["calls", "bounced"] * 3, ["called", "other suite"] * 3, {"ike-proposal-mismatch"}),
+    "another key": (["calls", "suite", "bounced at proof"] * 3, ["called", "suite", "false key"] * 3, {"key-mismatch"}),
+    "another name": (["calls", "suite", "bounced at proof"] * 3, ["called", "suite", "other name"] * 3, {"identity-mismatch"}),
+    "other networks": (["calls", *UP[:3], "nets bounced"], ["called", *UP[:3], "other nets"], {"selectors-unacceptable"}),
+    "no answer": (["calls", "again", "again", "over"] * 2, [], {"peer-silent"}),
+    "the peer is lost": (["calls", *UP, "quiet", "quiet", "calls", "again", "over"], ["called", *UP], {"peer-gone"}),
+    "a stranger": (["calls", "bounced"] * 3, ["stranger"] * 3, {"no-matching-peer"}),
+    "the key was mended": (
+        ["calls", "suite", "bounced at proof", "calls", *UP], ["called", "suite", "false key", "called", *UP], set(),
+    ),
+    "hung up": (["calls", *UP, "hung up"], ["called", *UP, "closed"], {"deleted-by-peer"}),
+}  # fmt: skip
+
+
+def _log(make: str, told: list[str], fields: dict[str, str]) -> str:
+    words, stamp = MAKES[make]
+    rows = ["else", "boot", *told, "else"]
+    return "".join(f"{stamp(START + n)}{words[row].format(**fields)}\n" for n, row in enumerate(rows) if row in words)
+
+
+@pytest.mark.parametrize("make", MAKES)
+@pytest.mark.parametrize("name", TOLD)
+def test_what_is_wrong_is_found_in_words_that_nobody_knows(case: Case, make: str, name: str) -> None:
+    north, south, wanted = TOLD[name]
+    if not set(north) | set(south) <= set(MAKES[make][0]):
+        pytest.skip("this make says nothing of it")
+    logs: dict[str, str | bytes] = {
+        "north/gate.log": _log(make, north, NORTH),
+        "south/gate.log": _log(make, south, SOUTH) or "x\n",
+    }
+    (diagnosis,) = case(logs).tunnels
+    first = diagnosis.first_fault
+    assert ({first.code} if first is not None else set()) == wanted
+
+
+def test_a_name_ties_lines_to_the_one_address_that_stands_beside_it() -> None:
+    lines = [
+        "a-one ike call 192.0.2.1",
+        "a-one suite",
+        "b-two ike call 192.0.2.2",
+        "b-two port 500",
+        "gate a-one",
+        "gate b-two",
+        "x-9 192.0.2.1 192.0.2.2",
+    ]
+    found = subjects_of(list(enumerate(lines)), frozenset())
+    assert [found.of(line) for line in lines] == [
+        "192.0.2.1",
+        "192.0.2.1",
+        "192.0.2.2",
+        "192.0.2.2",
+        "192.0.2.1",
+        "192.0.2.2",
+        None,
+    ]
+    assert found.of("a-one and b-two") is None
+    assert not found.speaks_of("lease for 10.1.1.1") and found.speaks_of("something of 192.0.2.2")
+    assert (
+        subjects_of([(1, "login failed from 192.0.2.7, user x-1"), (2, "x-1 again")], frozenset()).peers == frozenset()
+    )
+
+
+@pytest.mark.parametrize(
+    ("line", "what"),
+    [
+        ("local 192.0.2.9 remote 192.0.2.1 hails, edition 2", What.INITIATING),
+        ("we are hailed by 192.0.2.1, edition 2", What.ASKED),
+        ("aes256 with sha256 it is", What.AGREED),
+        ("in use: 5d1e90ab77c2f014 a10b22c3d4e5f607 with 192.0.2.1", What.IKE_UP),
+        ("192.0.2.1: 10.1.0.0/16 / 10.2.0.0/16 by way of c41f0a22 and 9be07731.", What.CHILD_UP),
+        ("192.0.2.1 is south.lantern.example, genuine", What.AUTH_OK),
+        ("192.0.2.1 shows gw.brook.example where south.lantern.example is due", What.IDENTITY_REFUSED),
+        ("edition 2 of 192.0.2.1, edition 1 wanted", What.VERSION_REFUSED),
+        ("aggressive talk of 192.0.2.1, main talk wanted", What.MODE_REFUSED),
+        ("192.0.2.1 is nobody we have a contract with: no contract", What.NO_PEER),
+        ("192.0.2.1 keeps mute", What.NO_ANSWER),
+        ("the weather at 192.0.2.1 is fine", None),
+    ],
+)  # fmt: skip
+def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
+    subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset(["192.0.2.9"]))
+    known = line if "192.0.2.1" in line else f"192.0.2.1 {line}"
+    event = by_context(None, known, Provenance("x"), subjects, {})
+    assert (event.what if event is not None else None) is what
+
+
+@pytest.mark.parametrize(
+    ("stage", "line", "what"),
+    [
+        (What.AGREED, "192.0.2.1: that is garbage", What.UNDECRYPTABLE),
+        (What.INITIATING, "192.0.2.1: that is garbage", None),
+        (What.CHILD_UP, "192.0.2.1 keeps mute", What.PEER_LOST),
+        (What.CHILD_UP, "192.0.2.1: the far party dissolved it", What.DELETED_BY_PEER),
+        (What.CHILD_UP, "192.0.2.1: dissolved by the operator", What.IKE_DOWN),
+        (What.IKE_UP, "192.0.2.1: refused, no dh group in its suite", What.PFS_REFUSED),
+    ],
+)
+def test_the_same_line_tells_another_thing_at_another_stage(stage: What, line: str, what: What | None) -> None:
+    subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset())
+    event = by_context(None, line, Provenance("x"), subjects, {"192.0.2.1": Progress(stage)})
+    assert (event.what if event is not None else None) is what
+
+
+def test_a_time_that_is_counted_from_the_start_is_tied_to_the_wall() -> None:
+    lines = [(1, "T+0000010.500 up"), (2, "T+0000012.000 clock set, now 2026-06-01 09:00:00Z")]
+    assert wall_clock(lines, 2026) == START - 12
+    assert wall_clock(lines[:1], 2026) is None
