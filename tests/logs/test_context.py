@@ -1,4 +1,4 @@
-"""Logs in words that nobody knows: what ties their lines together, the kinds of their values, and how far a negotiation came tell enough."""
+"""Logs in words that nobody knows: what ties their lines together, the kinds of their values, and how far one came."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ SENTENCES = {
     "proof": "Case {number}: the station's papers, made out to {name}, were found in order.",
     "ike": "Case {number}: the conversation was put under seal.",
     "child": "Case {number}: passage was opened between {near} and {far} (marks {in} inward, {out} outward).",
-    "other suite": "Case {number}: no common set of methods was found; the station named AES-CBC-128 with HMAC-SHA2-256 and exchange group 14,"
+    "other suite": "Case {number}: no common set of methods was found; the station named AES-CBC-128 with HMAC-SHA2-256 and group 14,"
     " permitted here is AES-CBC-256 with HMAC-SHA2-256 and exchange group 14.",
     "bounced": "Case {number}: word was received from the station that no common set of methods was found.",
     "bounced at proof": "Case {number}: word was received from the station that our papers were not in order.",
@@ -70,7 +70,7 @@ SENTENCES = {
     "quiet": "Case {number}: the station was called and gave no sign.",
     "hung up": "Case {number}: the station withdrew.",
     "closed": "Case {number}: the conversation was closed at the wish of the operator.",
-    "stranger": "A conversation was opened under the rules of version 2 by the station at {peer}, with which nothing has been arranged, and was ignored.",
+    "stranger": "A conversation was opened under the rules of version 2 by the station at {peer}, with which nothing has been arranged.",
     "else": "A visitor from 203.0.113.9 gave a wrong password at the console.",
 }
 STATES = {
@@ -194,7 +194,7 @@ def test_a_name_ties_lines_to_the_one_address_that_stands_beside_it() -> None:
 def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
     subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset(["192.0.2.9"]))
     known = line if "192.0.2.1" in line else f"192.0.2.1 {line}"
-    event = by_context(None, known, Provenance("x"), subjects, {})
+    event = by_context(None, known, known, Provenance("x"), subjects, {})
     assert (event.what if event is not None else None) is what
 
 
@@ -211,7 +211,7 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
 )
 def test_the_same_line_tells_another_thing_at_another_stage(stage: What, line: str, what: What | None) -> None:
     subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset())
-    event = by_context(None, line, Provenance("x"), subjects, {"192.0.2.1": Progress(stage)})
+    event = by_context(None, line, line, Provenance("x"), subjects, {"192.0.2.1": Progress(stage)})
     assert (event.what if event is not None else None) is what
 
 

@@ -140,7 +140,10 @@ def is_told(events: Sequence[Event], *, at_least: bool = False) -> bool:
     """Does a log tell of a beginning, and of what came of it? Silence is an outcome where messages were told of that came before it.
     `at_least` asks for less: silence is one then, and what is turned away at the door has no beginning."""
     found = {event.what for event in events if event.peer is not None and (at_least or not event.guessed)}
-    outcomes = _REASONS | _SILENCE if at_least or found & _ON_THE_WAY else _REASONS
+    if not at_least and not found & _ON_THE_WAY:
+        # What went well was told in words that are not known, if there was any.
+        return False
+    outcomes = _REASONS | _SILENCE
     return not found.isdisjoint(outcomes) and bool(found & _BEGINNINGS or (at_least and found & _AT_THE_DOOR))
 
 
@@ -149,7 +152,7 @@ _REASONS = REFUSALS | {What.CHILD_UP, What.UNDECRYPTABLE, What.SEND_FAILED, What
 _SILENCE = {What.NO_ANSWER, What.GAVE_UP, What.PEER_LOST, What.RESENT}
 _AT_THE_DOOR = {What.NO_PEER, What.VERSION_REFUSED, What.MODE_REFUSED}
 """What is refused before anything begins."""
-_ON_THE_WAY = {What.SENT, What.RECEIVED, What.AGREED, What.AUTH_OK, What.IKE_UP}
+_ON_THE_WAY = {What.SENT, What.RECEIVED, What.AGREED, What.AUTH_OK, What.IKE_UP, What.CHILD_UP}
 
 
 def _second_look(

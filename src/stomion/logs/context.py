@@ -8,12 +8,12 @@ from dataclasses import dataclass
 from msgspec.structs import replace
 
 from stomion.logs.classify import REFUSALS
-from stomion.logs.guess import denies, turns_away
+from stomion.logs.guess import denies, guessed, hint_of, turns_away
 from stomion.logs.lexicon import plain
 from stomion.logs.naming import identities_of, naming_of
 from stomion.logs.subjects import Subjects
-from stomion.logs.understand import SETTING, spis_of, understand
-from stomion.logs.values import AWAITED, STANDS, VERSION, are_names_apart, by_values
+from stomion.logs.understand import SETTING, alike, spis_of, understand
+from stomion.logs.values import AWAITED, STANDS, VERSION, are_names_apart, begins, begun, by_values
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import Named, read_addresses
@@ -27,6 +27,7 @@ _OVER = REFUSALS | {What.NO_ANSWER, What.GAVE_UP}
 """After one of these the next thing is a beginning."""
 _VAGUE = (
     What.INITIATING, What.ASKED, What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED, What.AUTH_REFUSED, What.NO_ANSWER, What.NO_PEER,
+    What.IDENTITY_REFUSED,
 )  # fmt: skip
 """Events that a refusal of the version, the mode or a name is easily taken for."""
 _ENDED = re.compile(
@@ -45,7 +46,7 @@ _BY_HAND = re.compile(
 )
 _SILENCE = re.compile(
     r" (?:nothing|no (?:answer|reply|response|sign|word|echo|sound)|unanswered|mute|silent|silence|dead|lost|vanished|without (?:an? )?(?:answer|reply|response|result)|(?:did|does|do) not (?:answer|react|reply|respond)|"
-    r"gave no|not heard|unheard|tmo|timeout|timed out|used up|missed|miss|unresponsive|written off|waited long|still waiting|fallen|probe)(?= )"
+    r"gave no|not heard|unheard|tmo|timeout|timed out|used up|missed|miss|unresponsive|written off|waited long|still waiting|never (?:picked up|answered|replied|came|reacted)|fallen|probe)(?= )"
 )
 _UNREADABLE = re.compile(
     r" (?:undeciph\w*|indeciph\w*|unreadable|illegible|garbled|garbage|junk|gibberish|scrambled|malformed|nonsense|no sense|make sense|decrypt\w*|decipher\w*|not (?:be )?(?:read|opened|decoded|"
@@ -99,11 +100,11 @@ class Progress:
 
 
 def by_context(
-    event: Event | None, text: str, where: Provenance, subjects: Subjects, progress: dict[str, Progress]
+    event: Event | None, text: str, line: str, where: Provenance, subjects: Subjects, progress: dict[str, Progress]
 ) -> Event | None:
-    """What a line tells: `event` is what its words tell. `progress` is brought up to date."""
+    """What a line tells: `event` is what the words of its text tell. `progress` is brought up to date."""
     named = read_addresses(text)
-    peer = subjects.of_line(text, named)
+    peer = subjects.of_line(line, named)
     if peer is None or SETTING.search(text):
         return event
     state = progress.setdefault(peer, Progress())
@@ -116,6 +117,8 @@ def by_context(
     if found is not None and found.what in _CLOSED and found.layer is None:
         # Nothing says that it is the child alone.
         found = replace(found, layer="ike")
+    if found is not None and found.peer is None and not found.sa and not found.conn:
+        found = replace(found, peer=peer)
     if found is not None:
         state.note(found.what)
     return found
@@ -129,12 +132,16 @@ _REFUSED_AT = {
 
 
 def _turned_away(text: str, where: Provenance, peer: str, named: Named, state: Progress) -> Event | None:
-    """What a line may refuse of which no more is known than that it turns something away: the next thing of its negotiation. It is guessed."""
+    """What a line may refuse that turns something away: what it speaks of, else the next thing of its negotiation. It is guessed."""
     what = _REFUSED_AT.get(state.stage) if state.stage is not None else None
     words = plain(text)
     if what is None or not turns_away(words):
         return None
-    return replace(_made(what, text, words, where, peer, named), far=state.ours, guessed=True)
+    made = _made(what, text, words, where, peer, named)
+    hint = hint_of(alike(text))
+    if hint is not None and hint.topic:
+        return guessed(hint, made)
+    return replace(made, far=state.ours, guessed=True)
 
 
 def _told(
@@ -180,14 +187,20 @@ def _by_stage(text: str, words: str, named: Named, stage: What | None) -> What |
         return What.UNDECRYPTABLE
     denied = denies(words) or _ENDED.search(words) is not None or _SILENCE.search(words) is not None
     refused = _refused(text, words, named, stage) if denied or AWAITED.search(words) else None
-    if refused is not None or not denied:
-        return refused or (What.IKE_UP if stage in (What.AGREED, What.AUTH_OK) and STANDS.search(words) else None)
+    if refused is not None:
+        return refused
+    if not denied and stage in (What.AGREED, What.AUTH_OK):
+        return What.IKE_UP if STANDS.search(words) else None
+    if not denied:
+        return begun(text, words) if stage in (None, What.IKE_DOWN) and begins(words) else None
     if stage is What.IKE_DOWN and (_ENDED.search(words) or _SILENCE.search(words)) and not _AGAIN.search(words):
         return What.IKE_DOWN
     if _SILENCE.search(words):
         if stage in _STANDING:
             return What.PEER_LOST
         return What.RESENT if _AGAIN.search(words) else What.GAVE_UP if _FINAL.search(words) else What.NO_ANSWER
+    if stage is What.INITIATING and _AGAIN.search(words):
+        return What.RESENT
     if stage in _STANDING and _ENDED.search(words):
         deeds = _NAMED_PEER.sub(" ", words)
         there = _THERE.search(deeds) is not None and not _BY_HAND.search(deeds)

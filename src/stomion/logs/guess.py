@@ -235,12 +235,24 @@ def may_refuse(low: str, event: Event | None = None) -> bool:
 
 def turns_away(words: str) -> bool:
     """Has a plain line a word that denies something, and none of an end or of silence alone?"""
-    return _DENIES.search(words) is not None and not is_harmless(words)
+    return _denied(words) and not is_harmless(words)
 
 
 def denies(words: str) -> bool:
     """Has a plain line a word that denies anything, or tells of an end?"""
-    return _DENIES.search(words) is not None or _ENDS.search(words) is not None
+    return _denied(words) or _ENDS.search(words) is not None
+
+
+_SOFT = re.compile(r"verdict|insist|stored|please|allow|permit|foreseen|pinned|another|other than|instead|turned")
+"""Words that deny something only where nothing in the line says that it went well."""
+_WELL = re.compile(
+    r" (?:ok|okay|accepted|agreed|pass(?:ed)?|match(?:es|ed)?|fine|success\w*|settled|good|live|yes|granted|approved)(?= )"
+)
+
+
+def _denied(words: str) -> bool:
+    found = [m[0][1:] for m in _DENIES.finditer(words)]
+    return bool(found) and not (all(map(_SOFT.match, found)) and _WELL.search(words))
 
 
 @lru_cache(4_096)

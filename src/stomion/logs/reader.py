@@ -70,7 +70,7 @@ def read_log(
     guesses = Guesses()
     for number, line in lines:
         low = line.lower()
-        if phrases or lex.RELEVANT.search(low):
+        if phrases or subjects is not None or lex.RELEVANT.search(low):
             where = Provenance(file, site, line=number)
             event = understand_line(line, where, state)
             if event is not None:
@@ -130,7 +130,7 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
     known = taught(line, state.phrases) if state.phrases else None
     event = understand(rest, where)
     if state.subjects is not None:
-        event = by_context(event, rest, where, state.subjects, state.progress)
+        event = by_context(event, rest, line, where, state.subjects, state.progress)
     thread = _note_thread(rest, state) if state.threaded else None
     if known is not None:
         event = as_taught(*known, line, where, event)
@@ -182,9 +182,9 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
         # Nobody can answer what could not be sent.
         verdict = dataclasses.replace(verdict, what=What.SEND_FAILED)
     event = understand(rest, where)
-    if state.subjects is not None and verdict is None:
-        event = by_context(event, rest, where, state.subjects, state.progress)
     if verdict is None:
+        if state.subjects is not None:
+            event = by_context(event, rest, record, where, state.subjects, state.progress)
         # A refusal of which the reason is not known must not be taken for whatever else the record names.
         if event is None or (is_refusal(lines) and event.what in REFUSALS):
             return None
@@ -199,6 +199,8 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
     if event.what in _OF_PROPOSALS:
         sides = facing_proposals(lines, _PROTOCOLS.get(event.layer or "", ""))
         event = event if sides is None else replace(event, mine=sides[0], theirs=sides[1], offers=(), bare=False)
+    if verdict is not None and state.subjects is not None:
+        event = by_context(event, rest, record, where, state.subjects, state.progress) or event
     return _placed(event, rest, text, at, assumed, state)
 
 

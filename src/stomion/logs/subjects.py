@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from collections.abc import Set as AbstractSet
+from dataclasses import dataclass, field
 
 from stomion.logs.lexicon import NOISE, RELEVANT, STRONG, plain
 from stomion.logs.understand import labelled
@@ -20,6 +21,7 @@ _TOKEN = re.compile(
 _OF_IKE = re.compile(
     r"\b(?:v|ver|version|gen|generation|level|edition)[ .:=\"]{0,4}[12]\b|major[ _]version|[:\[ ]4?500\b|\bport[ =:]{1,2}4?500\b|\bikev[12]\b"
 )
+_JOINED = re.compile(r"<->|<=>|<>|->|=>|\.\.\.|\b(?:between|to|with|and|towards)\b")
 _HEX = re.compile(r"(?:0x)?[0-9a-f]{8,}", re.IGNORECASE)
 _COUNTS = re.compile(
     r"(?:port|v|ver|version|group|dh|gr?p|spi|tries|try|attempt|ntf|code|err|error|number|row|line|len|size|proto|udp|tcp|ike|ikev|aes|sha|modp|hmac|prf|seq|try|retry|msg|mid)[ #:=/-]*\d+",
@@ -33,13 +35,26 @@ MOST_TOKENS = 24
 class Subjects:
     """Whom the lines of one log speak of."""
 
-    def __init__(self, peers: AbstractSet[str], tied: dict[str, str], own: AbstractSet[str]) -> None:
-        self.peers, self._tied, self._own = peers, tied, own
+    def __init__(
+        self,
+        peers: AbstractSet[str],
+        tied: dict[str, str],
+        own: AbstractSet[str],
+        fixed: dict[str, dict[str, str]] | None = None,
+    ) -> None:
+        """`fixed` has of each peer the fields that have one value in all of its lines."""
+        self.peers, self._tied, self._own, self._fixed = peers, tied, own, fixed or {}
 
     def of(self, text: str) -> str | None:
         """The peer that a line's name, number or tag is tied to; None where nothing in it is, or where two things differ."""
         found = {peer for token in _tokens(text) if (peer := self._tied.get(token)) is not None}
-        return found.pop() if len(found) == 1 else None
+        peer = found.pop() if len(found) == 1 else None
+        return None if peer is None or self._is_of_another(peer, text) else peer
+
+    def _is_of_another(self, peer: str, text: str) -> bool:
+        """Has a field that names whose a peer's lines are another value here?"""
+        fixed = self._fixed.get(peer, {})
+        return bool(fixed) and any(fixed.get(key, value) != value for key, value in _fields(text).items())
 
     def of_line(self, text: str, named: Named) -> str | None:
         """The peer that a line is about: the one it names, or that something in it is tied to."""
@@ -54,16 +69,68 @@ def subjects_of(lines: Sequence[tuple[int, str]], own: AbstractSet[str]) -> Subj
     """Peers and what is tied to them, by all (number, text) of a log. `own` are the writer's addresses."""
     with_tokens = [(text, _tokens(text), _named(text, own)) for _, text in lines]
     peers = {a for text, _, named in with_tokens if len(named) == 1 for a in named if _is_of_negotiation(text)}
-    addresses: dict[str, set[str]] = {}
-    alone: dict[str, int] = {}
-    for _, tokens, named in with_tokens:
-        for token in tokens:
-            addresses.setdefault(token, set()).update(named)
-            alone[token] = alone.get(token, 0) + (not named)
-    tied = {
-        token: min(found) for token, found in addresses.items() if len(found) == 1 and alone[token] and found <= peers
+    found: dict[str, _Token] = {}
+    for number, (_, tokens, named) in enumerate(with_tokens):
+        for name in tokens:
+            token = found.setdefault(name, _Token())
+            token.addresses |= named
+            (token.beside if named else token.alone).add(number)
+    by_peer: dict[str, dict[str, _Token]] = {}
+    for name, token in found.items():
+        if len(token.addresses) == 1 and token.alone and token.addresses <= peers:
+            by_peer.setdefault(min(token.addresses), {})[name] = token
+    tied = {name: peer for peer, tokens in by_peer.items() for name in _narrow(tokens)}
+    return Subjects(frozenset(peers), tied, own, _fixed((text, named) for text, _, named in with_tokens))
+
+
+_FIELD = re.compile(r"([A-Za-z_][\w-]{0,24})=(?:\"([^\"]{1,80})\"|([^\s\"]{1,60}))")
+_OF_NAME = re.compile(r"[A-Za-z].*[-=,.@_\d]|[-=,.@_].*[A-Za-z]")
+
+
+def _fields(text: str) -> dict[str, str]:
+    """Fields of a line whose values look like names."""
+    found = {m[1].lower(): m[2] or m[3] for m in _FIELD.finditer(text)} if "=" in text else {}
+    return {key: value for key, value in found.items() if _OF_NAME.search(value)}
+
+
+def _fixed(lines: Iterable[tuple[str, frozenset[str]]]) -> dict[str, dict[str, str]]:
+    """Of each peer the fields that have the same value in all lines with its address, two at least."""
+    seen: dict[str, dict[str, list[str]]] = {}
+    for text, named in lines:
+        for peer in named if len(named) == 1 else ():
+            for key, value in _fields(text).items():
+                seen.setdefault(peer, {}).setdefault(key, []).append(value)
+    return {
+        peer: {key: values[0] for key, values in fields.items() if len(values) > 1 and len(set(values)) == 1}
+        for peer, fields in seen.items()
     }
-    return Subjects(frozenset(peers), tied, own)
+
+
+@dataclass(slots=True)
+class _Token:
+    """Where a word stands: in lines with an address, and in others."""
+
+    addresses: set[str] = field(default_factory=set)
+    beside: set[int] = field(default_factory=set)
+    alone: set[int] = field(default_factory=set)
+
+
+MOST_COMPARED = 64
+"""Words of one peer; those in the fewest lines come first."""
+
+
+def _narrow(tokens: dict[str, _Token]) -> list[str]:
+    """Without those that stand in more lines than another one which stands beside the address as often: a program's name is in all its lines,
+    whatever tunnel they are about."""
+    names = sorted(tokens, key=lambda name: (len(tokens[name].alone), name))[:MOST_COMPARED]
+    return [
+        name
+        for place, name in enumerate(names)
+        if not any(
+            tokens[name].beside <= tokens[other].beside and not tokens[name].alone <= tokens[other].alone
+            for other in names[:place]
+        )
+    ]
 
 
 def _is_of_negotiation(text: str) -> bool:
@@ -77,7 +144,13 @@ def _is_of_negotiation(text: str) -> bool:
 def _named(text: str, own: AbstractSet[str]) -> frozenset[str]:
     named = read_addresses(text)
     both = labelled(text.lower(), named) if len(named.endpoints) > 1 else None
-    return frozenset([both[1]]) if both is not None else frozenset(a for a, _ in named.endpoints if a not in own)
+    if both is not None:
+        return frozenset([both[1]])
+    found = [a for a, _ in named.endpoints if a not in own]
+    # Where a line joins two and none is known to be the writer's, it stands first.
+    return frozenset(
+        found[1:] if len(found) == len(("own", "peer")) == len(named.endpoints) and _JOINED.search(text) else found
+    )
 
 
 def _tokens(text: str) -> tuple[str, ...]:

@@ -25,10 +25,11 @@ _BEGINS = re.compile(
     r" (?:open(?:s|ed|ing)?|connect(?:s|ed|ing)?|ring(?:s|ing)?|rang|call(?:s|ed|ing)?|dial\w*|begun|beg[ai]ns?|beginning|start(?:s|ed|ing)?|contact\w*|knock\w*|"
     r"approach\w*|greet\w*|hail\w*|reach(?:es|ed|ing)?|invit\w*|initiat\w*|launch\w*|hello|arriv\w*|turn(?:s|ed) up|attempt\w*|neg|negotiat\w*|sent out|set out|received)(?= )"
 )
+_CONFIGURED = re.compile(r" (?:config\w*|profile|loaded|read|provision\w*|registered|defin\w*|settings?)(?= )")
 _ARROW_OUT, _ARROW_IN = re.compile(r">>|=>|->|→"), re.compile(r"<<|<=|<-|←")
 _BY_US = re.compile(r" (?:from here|we|outgoing|outbound|tx|out|sent)(?= )")
 _BY_THEM = re.compile(
-    r" (?:in|incoming|inbound|rx|recv|from|by|them|they|their|it|us|ring(?:s|ing)?|rang|answer|received|arriv\w*|knock\w*|accepting|peer speaks|comes?|came|turns? up)(?= )"
+    r" (?:in|incoming|inbound|rx|recv|from|by|them|they|their|it|us|ring(?:s|ing)?|rang|answer|received|arriv\w*|knock\w*|accepting|being|peer speaks|comes?|came|turns? up)(?= )"
     r"|(?<! to)(?<! with)(?<! for)(?<! from)(?<! of) (?:peer|remote|far|partner|other)(?: \S+){0,3} (?:is |has |was )?(?:open|connect|ring|rang|call|dial|beg|start|contact|knock|approach|reach)\w*(?= )"
 )
 _OF_PROOF = re.compile(
@@ -55,11 +56,26 @@ def by_values(text: str, words: str, named: Named) -> What | None:
         return What.AGREED
     if pair and STANDS.search(words):
         return What.CHILD_UP
-    if named.endpoints and not pair and (VERSION.search(words) or _BEGINS.search(words)):
-        return What.ASKED if comes_in(text, words) else What.INITIATING
+    if (
+        named.endpoints
+        and not pair
+        and (VERSION.search(words) or _BEGINS.search(words))
+        and not _CONFIGURED.search(words)
+    ):
+        return begun(text, words)
     if _OF_PROOF.search(words) and not _MYSELF.search(words) and _GOOD.search(words) and NAME.search(text):
         return What.AUTH_OK
     return None
+
+
+def begun(text: str, words: str) -> What:
+    """A beginning, by either end."""
+    return What.ASKED if _comes_in(text, words) else What.INITIATING
+
+
+def begins(words: str) -> bool:
+    """Has a plain line a word of beginning?"""
+    return _BEGINS.search(words) is not None and not _CONFIGURED.search(words)
 
 
 def are_names_apart(text: str, words: str) -> bool:
@@ -67,7 +83,7 @@ def are_names_apart(text: str, words: str) -> bool:
     return len(set(NAME.findall(text))) > 1 and AWAITED.search(words) is not None
 
 
-def comes_in(text: str, words: str) -> bool:
+def _comes_in(text: str, words: str) -> bool:
     """Did the other end begin?"""
     if _ARROW_IN.search(text) or _ARROW_OUT.search(text):
         return _ARROW_IN.search(text) is not None
