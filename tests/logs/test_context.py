@@ -10,6 +10,7 @@ import pytest
 from stomion.jobs.examine import Examined
 from stomion.logs.clock import wall_clock
 from stomion.logs.context import Progress, by_context
+from stomion.logs.reader import read_log
 from stomion.logs.subjects import Subjects, subjects_of
 from stomion.model.event import What
 from stomion.model.provenance import Provenance
@@ -31,9 +32,7 @@ TELEGRAMS = {
     "proof": "KM {link} PEER PROOF OK ID {name}",
     "ike": "KM {link} CTRL UP 5d1e90ab77c2f014/a10b22c3d4e5f607",
     "child": "KM {link} DATA UP {near} <-> {far} IN {in} OUT {out}",
-    # fmt: off
     "other suite": "KM {link} OPEN<< DROPPED: SUITES APART. THEIRS AES-CBC-128/HMAC-SHA2-256/DH14 OURS AES-CBC-256/HMAC-SHA2-256/DH14",
-    # fmt: on
     "bounced": "KM {link} OPEN>> BOUNCED NTF 14",
     "bounced at proof": "KM {link} OPEN>> BOUNCED NTF 24",
     "false key": "KM {link} PEER PROOF BAD (SHARED KEY), NTF 24 OUT",
@@ -219,3 +218,33 @@ def test_a_time_that_is_counted_from_the_start_is_tied_to_the_wall() -> None:
     lines = [(1, "T+0000010.500 up"), (2, "T+0000012.000 clock set, now 2026-06-01 09:00:00Z")]
     assert wall_clock(lines, 2026) == START - 12
     assert wall_clock(lines[:1], 2026) is None
+
+
+CALL = "call 192.0.2.1, edition 2"
+
+
+@pytest.mark.parametrize(
+    ("lines", "told"),
+    [
+        ([CALL, "192.0.2.1 slip 24", CALL, "192.0.2.1 slip 24"], [What.AUTH_REFUSED] * 2),
+        ([CALL, "192.0.2.1 slip 7", CALL, "192.0.2.1 slip 7"], []),
+        ([CALL, "192.0.2.1 slip 24"], []),
+        ([CALL, "192.0.2.1 slip 24", CALL, "192.0.2.1 is on air", "192.0.2.1: in c41f0a22 out 9be07731"], []),
+    ],
+)  # fmt: skip
+def test_the_last_word_of_attempts_that_came_to_nothing(lines: list[str], told: list[What]) -> None:
+    """A notify's number is one where attempt follows attempt; alone, or where something stood after all, it is none."""
+    subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset())
+    numbered = ((n, f"2026-06-01T09:00:{n:02d}Z gate {line}") for n, line in enumerate(lines, 1))
+    events = list(read_log(numbered, "x", "north", year=2026, subjects=subjects))
+    assert [e.what for e in events if e.guessed] == told
+    assert all(e.at is not None for e in events)
+
+
+def test_lines_with_another_name_in_the_same_field_are_of_another_peer() -> None:
+    lines = [
+        'gate@7 entry="cn=VPN7" ike call 192.0.2.1', 'gate@7 entry="cn=VPN7" ike answer of 192.0.2.1',
+        'gate@7 entry="cn=far-1" data renewed', 'gate@7 clock',
+    ]  # fmt: skip
+    found = subjects_of(list(enumerate(lines)), frozenset())
+    assert [found.of(line) for line in lines] == ["192.0.2.1", "192.0.2.1", None, "192.0.2.1"]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from msgspec.structs import replace
 
@@ -46,7 +46,7 @@ _BY_HAND = re.compile(
 )
 _SILENCE = re.compile(
     r" (?:nothing|no (?:answer|reply|response|sign|word|echo|sound)|unanswered|mute|silent|silence|dead|lost|vanished|without (?:an? )?(?:answer|reply|response|result)|(?:did|does|do) not (?:answer|react|reply|respond)|"
-    r"gave no|not heard|unheard|tmo|timeout|timed out|used up|missed|miss|unresponsive|written off|waited long|still waiting|never (?:picked up|answered|replied|came|reacted)|fallen|probe)(?= )"
+    r"gave no|not heard|unheard|tmo|timeout|timed out|used up|missed|miss|unresponsive|written off|waited long|still waiting|never (?:picked up|answered|replied|came|reacted)|fallen|(?:cause|why|reason) probe)(?= )"
 )
 _UNREADABLE = re.compile(
     r" (?:undeciph\w*|indeciph\w*|unreadable|illegible|garbled|garbage|junk|gibberish|scrambled|malformed|nonsense|no sense|make sense|decrypt\w*|decipher\w*|not (?:be )?(?:read|opened|decoded|"
@@ -87,8 +87,25 @@ class Progress:
     ours: bool = False
     """Was it begun from here?"""
 
+    unread: Event | None = None
+    """The last line of the present attempt that nothing was understood of, as what it may refuse."""
+    failed: list[Event] = field(default_factory=list)
+    """Such lines of attempts that came to nothing: another one followed."""
+
+    def verdicts(self) -> list[Event]:
+        """What the last lines of failed attempts may refuse, at the log's end."""
+        last = self.unread
+        wanted = last is not None and (bool(self.failed) if self.stage not in _PROVEN else last.what in _OF_CHILDREN)
+        return [*self.failed, last] if last is not None and wanted else self.failed
+
     def note(self, what: What) -> None:
         """Something happened."""
+        if what in (What.INITIATING, What.ASKED) and self.unread is not None and self.stage in _REFUSED_AT:
+            self.failed.append(self.unread)
+        if what in (What.CHILD_UP, What.IKE_UP, What.REKEY):
+            self.failed.clear()
+        if what is not What.RESENT:
+            self.unread = None
         if what in (What.INITIATING, What.ASKED):
             self.ours = what is What.INITIATING
         if what in _STAGES:
@@ -111,6 +128,8 @@ def by_context(
     found = _told(event, text, plain(text), where, peer, named, state.stage)
     if found is None:
         found = _turned_away(text, where, peer, named, state)
+    if found is None and state.stage is not None:
+        state.unread = _last_word(text, where, peer, named, state)
     if found is not None and found.bare and found.notifies:
         # Who began hears the refusal, whoever answers gives it.
         found = replace(found, far=state.ours, bare=False)
@@ -129,6 +148,31 @@ _REFUSED_AT = {
     What.ASKED: What.IKE_PROPOSAL_REFUSED,
     What.AGREED: What.AUTH_REFUSED,
 }
+
+
+_NOTIFY = re.compile(r"(?<![\d.:,/-])(5|14|24|38)(?![\d.:/-])")
+_OF_NOTIFY = {
+    "5": What.VERSION_REFUSED,
+    "14": What.PROPOSAL_REFUSED,
+    "24": What.AUTH_REFUSED,
+    "38": What.SELECTORS_REFUSED,
+}
+"""RFC 7296 section 3.10.1."""
+_OF_CHILDREN = (What.CHILD_PROPOSAL_REFUSED, What.SELECTORS_REFUSED)
+
+
+def _last_word(text: str, where: Provenance, peer: str, named: Named, state: Progress) -> Event | None:
+    """What a line may refuse that is the last of an attempt which came to nothing: the notify that its number is, or what it speaks of."""
+    numbers = set(_NOTIFY.findall(text))
+    what = _REFUSED_AT.get(state.stage, What.REFUSED) if state.stage is not None else What.REFUSED
+    made = _made(what, text, plain(text), where, peer, named)
+    hint = hint_of(alike(text))
+    if len(numbers) == 1:
+        what = _OF_NOTIFY[numbers.pop()]
+        if what is What.PROPOSAL_REFUSED:
+            what = What.CHILD_PROPOSAL_REFUSED if state.stage in _PROVEN else What.IKE_PROPOSAL_REFUSED
+        return replace(made, what=what, far=state.ours, guessed=True)
+    return guessed(hint, made) if hint is not None and hint.topic and turns_away(plain(text)) else None
 
 
 def _turned_away(text: str, where: Provenance, peer: str, named: Named, state: Progress) -> Event | None:
@@ -187,6 +231,8 @@ def _by_stage(text: str, words: str, named: Named, stage: What | None) -> What |
         return What.UNDECRYPTABLE
     denied = denies(words) or _ENDED.search(words) is not None or _SILENCE.search(words) is not None
     refused = _refused(text, words, named, stage) if denied or AWAITED.search(words) else None
+    if refused is None and stage not in _PROVEN:
+        refused = _apart(text, words)
     if refused is not None:
         return refused
     if not denied and stage in (What.AGREED, What.AUTH_OK):
@@ -233,13 +279,15 @@ def _group_missing(words: str, named: Named) -> What | None:
 
 
 def _apart(text: str, words: str) -> What | None:
-    """Two versions, two modes or two names in a line that denies something, or says that another was awaited."""
-    if not denies(words) and not AWAITED.search(words):
-        return None
-    if len(set(VERSION.findall(words))) > 1 or _TWO_VERSIONS.search(words) or _TWICE.search(words):
+    """Two versions or two modes in one line: nobody names both where they are the same. Two names where another was awaited."""
+    if len(set(VERSION.findall(words))) > 1 or _TWO_VERSIONS.search(words):
         return What.VERSION_REFUSED
     if len(set(_MODE.findall(words))) > 1:
         return What.MODE_REFUSED
+    if not denies(words) and not AWAITED.search(words):
+        return None
+    if _TWICE.search(words):
+        return What.VERSION_REFUSED
     return What.IDENTITY_REFUSED if are_names_apart(text, words) else None
 
 

@@ -79,6 +79,10 @@ def read_log(
                 guesses.line(len(found) + (event is not None), *stub)
             if event is not None:
                 found.append(event)
+    verdicts = [e for progress in state.progress.values() for e in progress.verdicts()]
+    if verdicts:
+        yield from sorted((*found, *verdicts), key=lambda e: e.where.line or 0)
+        return
     begun = 0
     for place, guess in guesses.made():
         yield from found[begun:place]
@@ -131,6 +135,8 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
     event = understand(rest, where)
     if state.subjects is not None:
         event = by_context(event, rest, line, where, state.subjects, state.progress)
+        if event is None:
+            _date_unread(state, where, at)
     thread = _note_thread(rest, state) if state.threaded else None
     if known is not None:
         event = as_taught(*known, line, where, event)
@@ -144,6 +150,13 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
         event = replace(event, peer=thread)
     text = frame.text if frame is not None and frame.at is not None else line
     return _tied(replace(event, at=at, assumed=assumed, text=text), state)
+
+
+def _date_unread(state: LogState, where: Provenance, at: float | None) -> None:
+    """The time of a line that nothing was understood of."""
+    for progress in state.progress.values():
+        if progress.unread is not None and progress.unread.where is where:
+            progress.unread = replace(progress.unread, at=at)
 
 
 def _note_thread(text: str, state: LogState) -> str | None:
@@ -185,6 +198,8 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
     if verdict is None:
         if state.subjects is not None:
             event = by_context(event, rest, record, where, state.subjects, state.progress)
+            if event is None:
+                _date_unread(state, where, at)
         # A refusal of which the reason is not known must not be taken for whatever else the record names.
         if event is None or (is_refusal(lines) and event.what in REFUSALS):
             return None

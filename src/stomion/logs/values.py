@@ -17,7 +17,7 @@ STANDS = re.compile(
     r"through|online|in use|good to go|operational)(?= )"
 )
 AWAITED = re.compile(
-    r" (?:required?s?|wanted|wants|expect(?:s|ed)|awaited|needed|demand(?:s|ed)?|due|must|should|instead|not|but|only|configured|foreseen|other than|insists?|ours|local)(?= )"
+    r" (?:required?s?|wanted|wants|expect(?:s|ed)|awaited|needed|demand(?:s|ed)?|due|must|should|instead|not|but|only|configured|foreseen|other than|insists?|ours|local|rule|announced)(?= )"
 )
 _SPI = re.compile(r"(?<![0-9a-zA-Z.:-])(?:0x)?(?=[0-9a-f]*\d)[0-9a-f]{8}(?![0-9a-zA-Z:-]|\.\d)", re.IGNORECASE)
 _COOKIE = re.compile(r"(?<![0-9a-zA-Z])(?:0x)?[0-9a-f]{16}(?![0-9a-zA-Z])", re.IGNORECASE)
@@ -25,7 +25,7 @@ _BEGINS = re.compile(
     r" (?:open(?:s|ed|ing)?|connect(?:s|ed|ing)?|ring(?:s|ing)?|rang|call(?:s|ed|ing)?|dial\w*|begun|beg[ai]ns?|beginning|start(?:s|ed|ing)?|contact\w*|knock\w*|"
     r"approach\w*|greet\w*|hail\w*|reach(?:es|ed|ing)?|invit\w*|initiat\w*|launch\w*|hello|arriv\w*|turn(?:s|ed) up|attempt\w*|neg|negotiat\w*|sent out|set out|received)(?= )"
 )
-_CONFIGURED = re.compile(r" (?:config\w*|profile|loaded|read|provision\w*|registered|defin\w*|settings?)(?= )")
+_CONFIGURED = re.compile(r" (?:config\w*|loaded|provision\w*|registered|settings?)(?= )")
 _ARROW_OUT, _ARROW_IN = re.compile(r">>|=>|->|→"), re.compile(r"<<|<=|<-|←")
 _BY_US = re.compile(r" (?:from here|we|outgoing|outbound|tx|out|sent)(?= )")
 _BY_THEM = re.compile(
@@ -44,7 +44,7 @@ _MYSELF = re.compile(r" (?:myself|ourselves|our own)(?= )")
 
 def by_values(text: str, words: str, named: Named) -> What | None:
     """None where a line denies something, or where its kinds of values tell nothing. `words` is the line in plain words."""
-    if denies(words) or are_names_apart(text, words):
+    if denies(words) or are_names_apart(text, words) or len(set(VERSION.findall(words))) > 1:
         return None
     pair = len(set(named.ranges)) == len(("near", "far"))
     if len(set(_SPI.findall(text))) == len(("in", "out")):
