@@ -110,7 +110,7 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
                 threaded=threaded,
             )
         )
-        if reading.size <= SECOND_LOOK and not is_told(log.events):
+        if reading.size <= SECOND_LOOK and not is_told(log.events) and not _is_refused(log.events, item, reading):
             told = partial(
                 read_log, file=item.name, site=item.site, year=year, phrases=phrases, own=own, threaded=threaded
             )
@@ -139,6 +139,8 @@ SECOND_LOOK = 4 << 20
 def is_told(events: Sequence[Event], *, at_least: bool = False) -> bool:
     """Does a log tell of a beginning, and of what came of it? Silence is an outcome where messages were told of that came before it.
     `at_least` asks for less: silence is one then, and what is turned away at the door has no beginning."""
+    if not at_least and any(e.what is What.CHILD_UP and e.peer is not None and (e.spis or e.my_ts) for e in events):
+        return True
     found = {event.what for event in events if event.peer is not None and (at_least or not event.guessed)}
     if not at_least and not found & _ON_THE_WAY:
         # What went well was told in words that are not known, if there was any.
@@ -153,6 +155,20 @@ _SILENCE = {What.NO_ANSWER, What.GAVE_UP, What.PEER_LOST, What.RESENT}
 _AT_THE_DOOR = {What.NO_PEER, What.VERSION_REFUSED, What.MODE_REFUSED}
 """What is refused before anything begins."""
 _ON_THE_WAY = {What.SENT, What.RECEIVED, What.AGREED, What.AUTH_OK, What.IKE_UP, What.CHILD_UP}
+
+
+_GENERAL = (What.PROPOSAL_REFUSED, What.AUTH_REFUSED)
+_SPI = re.compile(r"(?<![0-9a-z-])(?:0x)?(?=[0-9]*[a-f])(?=[a-f]*[0-9])[0-9a-f]{8}(?![0-9a-z-])")
+
+
+def _is_refused(events: Sequence[Event], item: Item, reading: Reading) -> bool:
+    """Is what began refused for a reason that says of what, with no line after it that may tell of a Child SA all the same?"""
+    found = [e for e in events if e.peer is not None and not e.guessed]
+    reasons = [e.where.line or 0 for e in found if e.what in REFUSALS and e.what not in _GENERAL]
+    if not reasons or not any(e.what in _BEGINNINGS for e in found):
+        return False
+    later = (text for number, text in _every_line(item, reading) if number > reasons[-1])
+    return len({spi for text in later for spi in _SPI.findall(text.lower())}) < len(("in", "out"))
 
 
 def _second_look(
