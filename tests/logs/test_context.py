@@ -167,7 +167,7 @@ def test_a_name_ties_lines_to_the_one_address_that_stands_beside_it() -> None:
         None,
     ]
     assert found.of("a-one and b-two") is None
-    assert not found.speaks_of("lease for 10.1.1.1") and found.speaks_of("something of 192.0.2.2")
+    assert not found.speaks_of("lease for 10.20.4.9") and found.speaks_of("something of 192.0.2.2")
     assert (
         subjects_of([(1, "login failed from 192.0.2.7, user x-1"), (2, "x-1 again")], frozenset()).peers == frozenset()
     )
