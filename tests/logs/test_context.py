@@ -188,6 +188,8 @@ def test_a_name_ties_lines_to_the_one_address_that_stands_beside_it() -> None:
         ("192.0.2.1 is nobody we have a contract with: no contract", What.NO_PEER),
         ("192.0.2.1 keeps mute", What.NO_ANSWER),
         ("the weather at 192.0.2.1 is fine", None),
+        ("ike [1] hails 192.0.2.1 with IKEv2", What.INITIATING),
+        ("[2] stage 2 with 192.0.2.1 stays down: stage 1 is not up", None),
     ],
 )  # fmt: skip
 def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:

@@ -56,13 +56,12 @@ _AGAIN = re.compile(r" (?:re ?sen[dt]\w*|again|once more|repeat\w*|retr\w+|anew|
 _FINAL = re.compile(
     r" (?:given up|gave up|giving up|abandon\w*|dropped|final|used up|exhausted|dead|considered gone|given up for|stopping|expired|long enough|without result)(?= )"
 )
-_WHO = r"(?:link|profile|definition|entry|tunnel|connection|peer|partner|contract|record|policy|circuit|site|station|agreement|treaty|arrangement|account|subscription)"
+_WHO = r"(?:link|profile|definition|entry|tunnel|connection|peer|partner|contract|policy|circuit|site|station|treaty|account|subscription)"
 _NOBODY = re.compile(
     rf" (?:no (?:\w+ ){{0,2}}{_WHO}|without (?:\w+ ){{0,2}}{_WHO}|unknown (?:peer|caller|station|site|source|partner|address)|nobody|"
     r"nothing (?:has been |was |is )?(?:arranged|agreed|known|defined|configured)|stranger|unlisted|unannounced|not (?:listed|known|arranged|on file))(?= )"
 )
 _MODE = re.compile(r" (main|aggressive)(?= )")
-_TWICE = re.compile(r" ([a-z]+) (1 (?:\S+ ){0,8}\1 2|2 (?:\S+ ){0,8}\1 1)(?= )")
 _ALLOWS = (
     r"(?:allow\w*|wants?|only|expects?|needs?|foreseen|speaks|takes|requires?|permit\w*|is|ours|have|had|has|local|due)"
 )
@@ -76,6 +75,7 @@ _UNSPOKEN = re.compile(
 _NO_GROUP = re.compile(
     r" (?:no|none|without|missing|lacks?)(?: [a-z]+){0,2} (?:dh|group|diffie|pfs)(?= )| (?:dh|group|pfs) (?:none|missing|absent)(?= )| (?:theirs|asked|remote|got) (?:none|no group|no dh)(?= )"
 )
+_IN_BRACKETS = re.compile(r"[\[{<#]\d{1,6}[\]}>]?")
 _OF_GROUP = re.compile(r" (?:dh|group|modp|ecp|fresh|exchange|pfs|diffie)(?= |\d)")
 
 
@@ -125,7 +125,8 @@ def by_context(
     if peer is None or SETTING.search(text):
         return event
     state = progress.setdefault(peer, Progress())
-    found = _told(event, text, plain(text), where, peer, named, state.stage)
+    # A number in brackets is the writer's own: `ike [1]` is no version.
+    found = _told(event, text, plain(_IN_BRACKETS.sub(" ", text)), where, peer, named, state.stage)
     if found is None:
         found = _turned_away(text, where, peer, named, state)
     if found is None and state.stage is not None:
@@ -279,14 +280,12 @@ def _group_missing(words: str, named: Named) -> What | None:
 
 
 def _apart(text: str, words: str) -> What | None:
-    """Two versions or two modes in one line: nobody names both where they are the same. Two names where another was awaited."""
-    if len(set(VERSION.findall(words))) > 1 or _TWO_VERSIONS.search(words):
-        return What.VERSION_REFUSED
+    """Two modes in one line: nobody names both where they are the same. Two versions or two names where another was awaited."""
     if len(set(_MODE.findall(words))) > 1:
         return What.MODE_REFUSED
     if not denies(words) and not AWAITED.search(words):
         return None
-    if _TWICE.search(words):
+    if len(set(VERSION.findall(words))) > 1 or _TWO_VERSIONS.search(words):
         return What.VERSION_REFUSED
     return What.IDENTITY_REFUSED if are_names_apart(text, words) else None
 

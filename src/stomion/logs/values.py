@@ -44,7 +44,7 @@ _MYSELF = re.compile(r" (?:myself|ourselves|our own)(?= )")
 
 def by_values(text: str, words: str, named: Named) -> What | None:
     """None where a line denies something, or where its kinds of values tell nothing. `words` is the line in plain words."""
-    if denies(words) or are_names_apart(text, words) or len(set(VERSION.findall(words))) > 1:
+    if denies(words) or are_names_apart(text, words):
         return None
     pair = len(set(named.ranges)) == len(("near", "far"))
     if len(set(_SPI.findall(text))) == len(("in", "out")):
