@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from msgspec.structs import replace
 
 from stomion.logs.classify import REFUSALS
+from stomion.logs.contrast import are_two_pairs
 from stomion.logs.guess import denies, guessed, hint_of, turns_away
 from stomion.logs.lexicon import plain
 from stomion.logs.naming import identities_of, naming_of
@@ -194,7 +195,7 @@ def _told(
 ) -> Event | None:
     if (
         (event is None or event.what is What.CHILD_UP)
-        and _are_pairs_apart(named)
+        and are_two_pairs(named.ranges)
         and (denies(words) or AWAITED.search(words))
     ):
         return understand(f"traffic selectors refused: {text}", where)
@@ -258,21 +259,15 @@ def _by_stage(text: str, words: str, named: Named, stage: What | None) -> What |
 def _refused(text: str, words: str, named: Named, stage: What | None) -> What | None:
     """What two values of one kind tell that stand in a line which denies something."""
     if stage in _PROVEN:
-        return What.SELECTORS_REFUSED if _are_pairs_apart(named) else _group_missing(words, named)
+        return What.SELECTORS_REFUSED if are_two_pairs(named.ranges) else _group_missing(words, named)
     if named.endpoints and _NOBODY.search(words):
         return What.NO_PEER
-    if _are_pairs_apart(named):
+    if are_two_pairs(named.ranges):
         return What.SELECTORS_REFUSED
     apart = _apart(text, words)
     if apart is None and stage is What.INITIATING and _UNSPOKEN.search(words):
         return What.VERSION_REFUSED
     return apart
-
-
-def _are_pairs_apart(named: Named) -> bool:
-    """Two pairs of networks: what was asked for, and what is held."""
-    ranges = named.ranges
-    return len(ranges) == len(("near", "far")) * 2 and set(ranges[:2]) != set(ranges[2:])
 
 
 def _group_missing(words: str, named: Named) -> What | None:

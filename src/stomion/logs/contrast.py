@@ -37,7 +37,7 @@ _DENIED = re.compile(
 def contrast_of(line: str) -> What | None:
     """What is refused by a line whose words say nothing of a refusal; None where it sets nothing against anything."""
     text = plain(line)
-    if _may_deny_pairs(line, text) and _are_two_pairs(read_addresses(line).ranges):
+    if _may_deny_pairs(line, text) and are_two_pairs(read_addresses(line).ranges):
         return What.SELECTORS_REFUSED
     if not _may_contrast(text):
         return None
@@ -78,7 +78,7 @@ def _may_deny_pairs(line: str, text: str) -> bool:
     return line.count(".") >= _FOUR_NETWORKS and _DENIED.search(text) is not None
 
 
-def _are_two_pairs(ranges: tuple[str, ...]) -> bool:
+def are_two_pairs(ranges: tuple[str, ...]) -> bool:
     """Two pairs of networks that are not the same: what was asked for, and what is held."""
     return len(ranges) == len(("near", "far")) * 2 and set(ranges[:2]) != set(ranges[2:])
 

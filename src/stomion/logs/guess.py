@@ -41,7 +41,7 @@ _ENDS = re.compile(
 )
 _BROKEN_OFF = re.compile(r" broken off(?= )| (?:turned|shot|struck) (?:\S+ ){0,3}(?:down|away|off)(?= )")
 _AGREED = re.compile(r" agree[sd]?(?= )| agreement(?= )| by default(?= )")
-_NAME = re.compile(r"(?<![\w./@*-])(?:\*\.|[\w-]+@)?(?:[a-z][a-z0-9-]*\.){2,}[a-z]{2,}(?![\w-])", re.IGNORECASE)
+NAME = re.compile(r"(?<![\w./@*-])(?:\*\.|[\w-]+@)?(?:[a-z][a-z0-9-]*\.){2,}[a-z]{2,}(?![\w-])", re.IGNORECASE)
 _FAR = re.compile(
     r" by (?:the )?(?:far|peer|partner|remote|other|responder|device)| far (?:end )?(?:refus|reject|den)| (?:premises )?(?:device|partner|peer|remote|far end|responder|other (?:end|side))"
     r"(?: \S+){0,3} (?:turned|refus\w+|reject\w+|denied|declined|said no|broke)| received | got "
@@ -267,7 +267,7 @@ def hint_of(text: str) -> Hint | None:
     if "silence" in ideas or (not refuses and ("up" in ideas or _AGREED.search(words))):
         return None
     topic = next((t for t in _TOPICS if t.words.search(words)), None)
-    if (topic is None or topic.what in _VAGUE) and len(set(_NAME.findall(text))) > 1:
+    if (topic is None or topic.what in _VAGUE) and len(set(NAME.findall(text))) > 1:
         # Two names in one line that denies something: one came, and the other was awaited.
         topic = _NAMES
     if topic is not None and topic.what is What.PROPOSAL_REFUSED and _AGREED.search(words):

@@ -5,12 +5,11 @@ from __future__ import annotations
 
 import re
 
-from stomion.logs.guess import denies
+from stomion.logs.guess import NAME, denies
 from stomion.model.event import What
 from stomion.vocabulary.addresses import Named
 from stomion.vocabulary.algorithms import find_proposal
 
-NAME = re.compile(r"(?<![\w./@*-])(?:\*\.|[\w-]+@)?(?:[a-z][a-z0-9-]*\.){2,}[a-z]{2,}(?![\w-])", re.IGNORECASE)
 VERSION = re.compile(r" (?:v|ver|version|gen|generation|ikev?|edition|release|level|major)(?: is| of)? ?([12])(?= )")
 STANDS = re.compile(
     r" (?:up|open(?:ed)?|ready|established|sealed?|under seal|complete[d]?|in force|in service|in place|running|active|secured?|stands|steady|built|made|formed|live|on air|joined|"
