@@ -15,6 +15,7 @@ from stomion.logs.naming import identities_of, naming_of
 from stomion.logs.subjects import Subjects
 from stomion.logs.understand import SETTING, alike, spis_of, understand
 from stomion.logs.values import AWAITED, STANDS, VERSION, are_names_apart, begins, begun, by_values
+from stomion.logs.words import pattern
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import Named, read_addresses
@@ -31,53 +32,22 @@ _VAGUE = (
     What.IDENTITY_REFUSED,
 )  # fmt: skip
 """Events that a refusal of the version, the mode or a name is easily taken for."""
-_ENDED = re.compile(
-    r" (?:end(?:s|ed)?|clos(?:e|es|ed|ing)|delet\w*|withdr[ae]w\w*|hung up|hangs up|gone|down|terminat\w*|teardown|torn|tore|shut|released?|cancel\w*|dissolved|stopped|dropped|left|leaves|"
-    r"removed|out of service|called off|calls off|broken off|given back|revoked)(?= )"
-)
-_THERE = re.compile(
-    r" (?:far|peer|remote(?:ly)?|partner|station|other (?:end|side)|opposite|they|it|party|neighbou?r|device|correspondent|counterpart|there|outpost|visitor|guest|correspondent)(?= )"
-)
-_NAMED_PEER = re.compile(
-    r" (?:peer|remote|far|partner|other)(?: (?:address|addr|ip|gw|gateway|end|host|site|house))? (?:\d{1,3}\.){3}\d\S*| (?:peer|remote)(?: id)? (?=\S+\.\S)"
-)
+_ENDED = pattern("stands no more")
+_THERE = pattern("the peer")
+_NAMED_PEER = pattern("peer named")
 """Who the peer is: no word of what it did."""
-_BY_HAND = re.compile(
-    r" (?:operators?|admin\w*|command|console|user|by hand|manual\w*|request(?:ed)?|steward|root)(?= )"
-)
-_SILENCE = re.compile(
-    r" (?:nothing|no (?:answer|reply|response|sign|word|echo|sound)|unanswered|mute|silent|silence|dead|lost|vanished|without (?:an? )?(?:answer|reply|response|result)|(?:did|does|do) not (?:answer|react|reply|respond)|"
-    r"gave no|not heard|unheard|tmo|timeout|timed out|used up|missed|miss|unresponsive|written off|waited long|still waiting|never (?:picked up|answered|replied|came|reacted)|fallen|(?:cause|why|reason) probe)(?= )"
-)
-_UNREADABLE = re.compile(
-    r" (?:undeciph\w*|indeciph\w*|unreadable|illegible|garbled|garbage|junk|gibberish|scrambled|malformed|nonsense|no sense|make sense|decrypt\w*|decipher\w*|not (?:be )?(?:read|opened|decoded|"
-    r"understood|pars\w+)|unparsable)(?= )"
-)
-_AGAIN = re.compile(r" (?:re ?sen[dt]\w*|again|once more|repeat\w*|retr\w+|anew|re ?transm\w+|\d more)(?= )")
-_FINAL = re.compile(
-    r" (?:given up|gave up|giving up|abandon\w*|dropped|final|used up|exhausted|dead|considered gone|given up for|stopping|expired|long enough|without result)(?= )"
-)
-_WHO = r"(?:link|profile|definition|entry|tunnel|connection|peer|partner|contract|policy|circuit|site|station|treaty|account|subscription)"
-_NOBODY = re.compile(
-    rf" (?:no (?:\w+ ){{0,2}}{_WHO}|without (?:\w+ ){{0,2}}{_WHO}|unknown (?:peer|caller|station|site|source|partner|address)|nobody|"
-    r"nothing (?:has been |was |is )?(?:arranged|agreed|known|defined|configured)|stranger|unlisted|unannounced|not (?:listed|known|arranged|on file))(?= )"
-)
+_BY_HAND = pattern("by hand")
+_SILENCE = pattern("no answer")
+_UNREADABLE = pattern("unreadable")
+_AGAIN = pattern("once more")
+_FINAL = pattern("for good")
+_NOBODY = pattern("nobody")
 _MODE = re.compile(r" (main|aggressive)(?= )")
-_ALLOWS = (
-    r"(?:allow\w*|wants?|only|expects?|needs?|foreseen|speaks|takes|requires?|permit\w*|is|ours|have|had|has|local|due)"
-)
-_OF_VERSION = r"(?:version|ver|gen|generation|ikev?|v|level)"
-_TWO_VERSIONS = re.compile(
-    rf" {_OF_VERSION} (?:theirs |got |asked )?(?:1(?= )(?: \S+){{0,8}} {_ALLOWS}(?: \w+){{0,2}} 2|2(?= )(?: \S+){{0,8}} {_ALLOWS}(?: \w+){{0,2}} 1)(?= )"
-)
-_UNSPOKEN = re.compile(
-    rf" (?:not|cannot|unknown|unsupported|refus\w*|reject\w*)(?: \S+){{0,4}} {_OF_VERSION} ?[12](?= )| {_OF_VERSION} ?[12](?: \S+){{0,4}} (?:not|unknown|unsupported|refus\w*|reject\w*)(?= )"
-)
-_NO_GROUP = re.compile(
-    r" (?:no|none|without|missing|lacks?)(?: [a-z]+){0,2} (?:dh|group|diffie|pfs)(?= )| (?:dh|group|pfs) (?:none|missing|absent)(?= )| (?:theirs|asked|remote|got) (?:none|no group|no dh)(?= )"
-)
+_TWO_VERSIONS = pattern("two versions")
+_UNSPOKEN = pattern("unspoken")
+_NO_GROUP = pattern("no group")
 _IN_BRACKETS = re.compile(r"[\[{<#]\d{1,6}[\]}>]?")
-_OF_GROUP = re.compile(r" (?:dh|group|modp|ecp|fresh|exchange|pfs|diffie)(?= |\d)")
+_OF_GROUP = pattern("of a group")
 
 
 @dataclass(slots=True)

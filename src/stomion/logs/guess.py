@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from stomion.logs import lexicon as lex
 from stomion.logs.classify import REFUSALS, is_harmless
+from stomion.logs.words import pattern
 from stomion.model.event import Event, What
 
 KEPT = 64
@@ -30,25 +31,13 @@ _GRAVE = re.compile(
 _PRIORITY = re.compile(r"<(\d{1,3})>")
 _WARNING = 4
 """Severity from which on a message warns of something (RFC 5424 section 6.2.1)."""
-_DENIES = re.compile(
-    r"[ \"'_=-](?:not?|cannot|never|none|nothing|neither|nor|another|other than|instead|differ\w*|differently|wrong|bad|unlike|un(?:able|known|willing|expected|acceptable)|mis\w{3,}|"
-    r"in(?:valid|correct|compatible|consistent)|without|broken|turned|den(?:y|ies|ied)|declin\w*|refus\w*|reject\w*|fail\w*|abandon\w*|forbid\w*|lacks?|missing|"
-    r"stored|insists?|please check|verdict|bounced|apart|mute|junk|undecipherable|impossible|unlike|foreseen|pinned|allow(?:s|ed)|permit(?:s|ted)|mismatch\w*)(?=[ .,:;\"'_=-])"
-)
-_ENDS = re.compile(
-    r" (?:dead|mute|silen\w+|gone|lost|late|unanswered|timed out|timeout|tmo|retr\w+|resen[dt]\w*|again|repeat\w*|once more|anew|end(?:s|ed)?|clos(?:e|es|ed|ing)|delet\w*|withdr\w*|"
-    r"hung up|hangs up|withdrew|ignor\w*|nothing|nobody|void|expired|aborted|dropped|bounced|apart|miss|down|off|torn|terminat\w*|teardown|waiting|waited)(?= )"
-)
-_BROKEN_OFF = re.compile(r" broken off(?= )| (?:turned|shot|struck) (?:\S+ ){0,3}(?:down|away|off)(?= )")
-_AGREED = re.compile(r" agree[sd]?(?= )| agreement(?= )| by default(?= )")
+_DENIES = pattern("denies", before="[ \"'_=-]", after="(?=[ .,:;\"'_=-])")
+_ENDS = pattern("over")
+_BROKEN_OFF = pattern("broken off")
+_AGREED = pattern("agreed")
 NAME = re.compile(r"(?<![\w./@*-])(?:\*\.|[\w-]+@)?(?:[a-z][a-z0-9-]*\.){2,}[a-z]{2,}(?![\w-])", re.IGNORECASE)
-_FAR = re.compile(
-    r" by (?:the )?(?:far|peer|partner|remote|other|responder|device)| far (?:end )?(?:refus|reject|den)| (?:premises )?(?:device|partner|peer|remote|far end|responder|other (?:end|side))"
-    r"(?: \S+){0,3} (?:turned|refus\w+|reject\w+|denied|declined|said no|broke)| received | got "
-)
-_NEAR = re.compile(
-    r" by (?:this|our|us|the near)| so we | we (?:are|have|turn|refus|reject|declin)\w*| here(?= )| sent "
-)
+_FAR = pattern("far refuses")
+_NEAR = pattern("near refuses")
 
 
 @dataclass(frozen=True, slots=True)
@@ -243,11 +232,9 @@ def denies(words: str) -> bool:
     return _denied(words) or _ENDS.search(words) is not None
 
 
-_SOFT = re.compile(r"verdict|insist|stored|please|allow|permit|foreseen|pinned|another|other than|instead|turned")
+_SOFT = pattern("denies softly", before="")
 """Words that deny something only where nothing in the line says that it went well."""
-_WELL = re.compile(
-    r" (?:ok|okay|accepted|agreed|pass(?:ed)?|match(?:es|ed)?|fine|success\w*|settled|good|live|yes|granted|approved)(?= )"
-)
+_WELL = pattern("went well")
 
 
 def _denied(words: str) -> bool:

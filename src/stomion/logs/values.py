@@ -6,39 +6,24 @@ from __future__ import annotations
 import re
 
 from stomion.logs.guess import NAME, denies
+from stomion.logs.words import pattern
 from stomion.model.event import What
 from stomion.vocabulary.addresses import Named
 from stomion.vocabulary.algorithms import find_proposal
 
 VERSION = re.compile(r" (?:v|ver|version|gen|generation|ikev?|edition|release|level|major)(?: is| of)? ?([12])(?= )")
-STANDS = re.compile(
-    r" (?:up|open(?:ed)?|ready|established|sealed?|under seal|complete[d]?|in force|in service|in place|running|active|secured?|stands|steady|built|made|formed|live|on air|joined|"
-    r"through|online|in use|good to go|operational)(?= )"
-)
-AWAITED = re.compile(
-    r" (?:required?s?|wanted|wants|expect(?:s|ed)|awaited|needed|demand(?:s|ed)?|due|must|should|instead|not|but|only|configured|foreseen|other than|insists?|ours|local|rule|announced)(?= )"
-)
+STANDS = pattern("stands")
+AWAITED = pattern("awaited")
 _SPI = re.compile(r"(?<![0-9a-zA-Z.:-])(?:0x)?(?=[0-9a-f]*\d)[0-9a-f]{8}(?![0-9a-zA-Z:-]|\.\d)", re.IGNORECASE)
 _COOKIE = re.compile(r"(?<![0-9a-zA-Z])(?:0x)?[0-9a-f]{16}(?![0-9a-zA-Z])", re.IGNORECASE)
-_BEGINS = re.compile(
-    r" (?:open(?:s|ed|ing)?|connect(?:s|ed|ing)?|ring(?:s|ing)?|rang|call(?:s|ed|ing)?|dial\w*|begun|beg[ai]ns?|beginning|start(?:s|ed|ing)?|contact\w*|knock\w*|"
-    r"approach\w*|greet\w*|hail\w*|reach(?:es|ed|ing)?|invit\w*|initiat\w*|launch\w*|hello|arriv\w*|turn(?:s|ed) up|attempt\w*|neg|negotiat\w*|sent out|set out|received)(?= )"
-)
-_CONFIGURED = re.compile(r" (?:config\w*|loaded|provision\w*|registered|settings?)(?= )")
+_BEGINS = pattern("begins")
+_CONFIGURED = pattern("settings")
 _ARROW_OUT, _ARROW_IN = re.compile(r">>|=>|->|→"), re.compile(r"<<|<=|<-|←")
-_BY_US = re.compile(r" (?:from here|we|outgoing|outbound|tx|out|sent)(?= )")
-_BY_THEM = re.compile(
-    r" (?:in|incoming|inbound|rx|recv|from|by|them|they|their|it|us|ring(?:s|ing)?|rang|answer|received|arriv\w*|knock\w*|accepting|being|peer speaks|comes?|came|turns? up)(?= )"
-    r"|(?<! to)(?<! with)(?<! for)(?<! from)(?<! of) (?:peer|remote|far|partner|other)(?: \S+){0,3} (?:is |has |was )?(?:open|connect|ring|rang|call|dial|beg|start|contact|knock|approach|reach)\w*(?= )"
-)
-_OF_PROOF = re.compile(
-    r" (?:pro(?:of|ve[dns]?)|papers?|credentials?|auth\w*|ident\w*|certif\w+|signatures?|signed|seals?|verif\w+|vouch\w*|genuine|recogni[sz]\w*|trust\w*|confirmed|id)(?= )"
-)
-_GOOD = re.compile(
-    r" (?:ok|okay|pass(?:ed|es)?|good|prove[dns]?|in order|checks? out|valid|genuine|verified|confirmed|accepted|recogni\w+|trusted|correct|right|match(?:es|ed)?|fine|sound|satisfied|"
-    r"true|yes|success\w*|succeed\w*)(?= )"
-)
-_MYSELF = re.compile(r" (?:myself|ourselves|our own)(?= )")
+_BY_US = pattern("by us")
+_BY_THEM = pattern("by them")
+_OF_PROOF = pattern("proof")
+_GOOD = pattern("good")
+_MYSELF = pattern("ourselves")
 
 
 def by_values(text: str, words: str, named: Named) -> What | None:
