@@ -92,22 +92,76 @@ STATES = {
     "stranger": "lk ? IDLE -> BROKEN cause=unknown-peer peer={peer} version=2",
     "else": "pf drop 203.0.113.9",
 }
+REMARKS = {
+    "boot": "boot complete",
+    "calls": "key bargain launched toward {peer} (rev 2)",
+    "called": "key bargain solicited by {peer} (rev 2)",
+    "suite": "terms concluded: AES-CBC-256 / HMAC-SHA2-256 / MODP-2048",
+    "proof": "{name} vouched for",
+    "ike": "key channel erected",
+    "child": "payload channel erected {near} :: {far} (rx {in} tx {out})",
+    "other suite": "no terms: bid AES-CBC-128 / HMAC-SHA2-256 / MODP-2048, stock AES-CBC-256 / HMAC-SHA2-256 / MODP-2048",
+    "bounced": "our bid was spurned (14)",
+    "bounced at proof": "our voucher was spurned (24)",
+    "false key": "{name} not vouched for: secrets diverge",
+    "other name": "gw.brook.example presented, {name} stipulated",
+    "other nets": "networks diverge: bid 10.20.4.0/22 :: {near}, stock 10.20.0.0/22 :: {near}",
+    "nets bounced": "our networks were spurned (38)",
+    "again": "launch repeated",
+    "over": "launch fizzled, the peer stayed quiet",
+    "quiet": "heartbeat absent",
+    "stranger": "key bargain solicited by {peer} (rev 2), nobody by that address in the roster",
+    "hung up": "key channel razed by the peer",
+    "closed": "key channel razed at the wish of the operator",
+    "else": "frame by 203.0.113.9 binned",
+}
+BODIES = {
+    "calls": "=> {peer} first message, version 2\n        sa\n        ke",
+    "called": "<= {peer} first message, version 2\n        sa\n        ke",
+    "suite": "== {peer} suite\n        AES-CBC-256 HMAC-SHA2-256 dh 14",
+    "proof": "== {peer} identity\n        {name} holds",
+    "ike": "== {peer} parent stands\n        cookies 5d1e90ab77c2f014 a10b22c3d4e5f607",
+    "child": "== {peer} child stands\n        {near} and {far}\n        spi {in} {out}",
+    "other suite": "!! {peer} suite\n        wanted AES-CBC-256 HMAC-SHA2-256 dh 14\n        given AES-CBC-128 HMAC-SHA2-256 dh 14",
+    "bounced": "<= {peer} first message, version 2\n        notify 14",
+    "bounced at proof": "<= {peer} second message\n        notify 24",
+    "false key": "!! {peer} identity\n        {name} does not hold\n        shared key",
+    "other name": "!! {peer} identity\n        wanted {name}\n        given gw.brook.example",
+    "other nets": "!! {peer} child networks\n        wanted 10.20.0.0/22 and {near}\n        given 10.20.4.0/22 and {near}",
+    "nets bounced": "<= {peer} child message\n        notify 38",
+    "again": "=> {peer} first message, version 2, copy 2",
+    "over": "!! {peer} left alone\n        nothing came",
+    "quiet": "!! {peer} not alive",
+    "stranger": "!! {peer} first message, version 2\n        not in the table",
+    "hung up": "<= {peer} delete\n        parent",
+    "closed": "=> {peer} delete\n        parent\n        operator",
+    "else": "!! console 203.0.113.9\n        refused",
+}
 START = datetime(2026, 6, 1, 9, tzinfo=UTC).timestamp()
 
 
-def _counted(at: float) -> str:
-    return f"T+{at - START + 86_400:011.3f} "
+def _counted(at: float, text: str) -> str:
+    return f"T+{at - START + 86_400:011.3f} {text}\n"
 
 
-def _named(at: float) -> str:
-    return f"{datetime.fromtimestamp(at, UTC):%A %d %B %Y at %I:%M:%S %p} UTC, gate. "
+def _named(at: float, text: str) -> str:
+    return f"{datetime.fromtimestamp(at, UTC):%A %d %B %Y at %I:%M:%S %p} UTC, gate. {text}\n"
 
 
-def _dated(at: float) -> str:
-    return f"{datetime.fromtimestamp(at, UTC):%d/%b/%y %H:%M:%S}.000 gate "
+def _dated(at: float, text: str) -> str:
+    return f"{datetime.fromtimestamp(at, UTC):%d/%b/%y %H:%M:%S}.000 gate {text}\n"
 
 
-MAKES = {"telegrams": (TELEGRAMS, _counted), "sentences": (SENTENCES, _named), "states": (STATES, _dated)}
+def _in_the_last_column(at: float, text: str) -> str:
+    """Several lines are of one second: their order alone tells which came first."""
+    owner = "" if "203.0" in text else "to-other"
+    return f'"{text}",gate,{owner},{datetime.fromtimestamp(at - at % 3, UTC):%Y-%m-%d %H:%M:%S}\n'
+
+
+MAKES = {
+    "telegrams": (TELEGRAMS, _counted), "sentences": (SENTENCES, _named), "states": (STATES, _dated), "bodies": (BODIES, _dated),
+    "newest first": (REMARKS, _in_the_last_column),
+}  # fmt: skip
 UP = ["suite", "proof", "ike", "child"]
 TOLD: dict[str, tuple[list[str], list[str], set[str]]] = {
     "it works": (["calls", *UP], ["called", *UP], set()),
@@ -128,7 +182,8 @@ TOLD: dict[str, tuple[list[str], list[str], set[str]]] = {
 def _log(make: str, told: list[str], fields: dict[str, str]) -> str:
     words, stamp = MAKES[make]
     rows = ["else", "boot", *told, "else"]
-    return "".join(f"{stamp(START + n)}{words[row].format(**fields)}\n" for n, row in enumerate(rows) if row in words)
+    lines = [stamp(START + n, words[row].format(**fields)) for n, row in enumerate(rows) if row in words]
+    return "".join(reversed(lines) if make == "newest first" else lines)
 
 
 @pytest.mark.parametrize("make", MAKES)
@@ -189,6 +244,8 @@ def test_a_name_ties_lines_to_the_one_address_that_stands_beside_it() -> None:
         ("192.0.2.1 keeps mute", What.NO_ANSWER),
         ("the weather at 192.0.2.1 is fine", None),
         ("ike [1] hails 192.0.2.1 with IKEv2", What.INITIATING),
+        ("192.0.2.1 asks for a contract, edition 2: none with it", What.NO_PEER),
+        ("to 192.0.2.1: not delivered, no way there", What.SEND_FAILED),
         ("[2] stage 2 with 192.0.2.1 stays down: stage 1 is not up", None),
     ],
 )  # fmt: skip
@@ -208,6 +265,12 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
         (What.CHILD_UP, "192.0.2.1: the far party dissolved it", What.DELETED_BY_PEER),
         (What.CHILD_UP, "192.0.2.1: dissolved by the operator", What.IKE_DOWN),
         (What.IKE_UP, "192.0.2.1: refused, no dh group in its suite", What.PFS_REFUSED),
+        (What.IKE_UP, "192.0.2.1: the data plane did not take it", What.INSTALL_FAILED),
+        (What.IKE_UP, "192.0.2.1: 10.1.0.0/16 10.2.0.0/16 cut to 10.1.8.0/24 10.2.0.0/16", What.NARROWED),
+        (What.IKE_UP, "192.0.2.1: declined (38)", What.SELECTORS_REFUSED),
+        (What.AUTH_OK, "192.0.2.1: ends, result ok", What.IKE_UP),
+        (What.CHILD_UP, "<- 192.0.2.1: dissolved", What.DELETED_BY_PEER),
+        (What.CHILD_UP, "192.0.2.1: far end found nothing that fits", None),
     ],
 )
 def test_the_same_line_tells_another_thing_at_another_stage(stage: What, line: str, what: What | None) -> None:

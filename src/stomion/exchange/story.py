@@ -137,12 +137,18 @@ def _answers_again(story: Story, event: Event) -> None:
 
 
 def _deleted(story: Story, event: Event) -> None:
+    of_ike = event.layer == "ike"
     up = story.child_up or story.ike_up
-    if up is not None and event.sa == up.sa:
+    if up is not None and _is_of(event, up, of_ike):
         story.deleted.append((up, event))
-    if event.layer == "ike" and story.ike_up is not None and event.sa == story.ike_up.sa:
+    if of_ike and story.ike_up is not None and _is_of(event, story.ike_up, of_ike):
         story.ike_up = None
     _child_down(story, event)
+
+
+def _is_of(event: Event, up: Event, of_ike: bool) -> bool:
+    """Is a delete of what came up? One of the IKE SA that names no number takes its children with it."""
+    return event.sa == up.sa or (of_ike and event.sa is None)
 
 
 def _known_child(story: Story, event: Event) -> bool:

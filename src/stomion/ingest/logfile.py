@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from dataclasses import dataclass
 from functools import lru_cache, partial
 from importlib import resources
 
@@ -12,9 +13,9 @@ from stomion.ingest.files import HEAD, Finder, LineScan, open_input, read_lines
 from stomion.ingest.item import Item
 from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
-from stomion.logs.blocks import LOOKED_AT, joined, shape_of
+from stomion.logs.blocks import LOOKED_AT, has_bodies, joined, shape_of, with_bodies
 from stomion.logs.classify import REFUSALS
-from stomion.logs.clock import Clock, on_the_wall, wall_clock
+from stomion.logs.clock import DATED, Clock, on_the_wall, runs_backwards, wall_clock
 from stomion.logs.lexicon import RELEVANT
 from stomion.logs.neighbours import WORDS, Neighbours, may_tell
 from stomion.logs.phrasebook import Phrase, read_phrasebook
@@ -95,13 +96,14 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
                     log.looked_at += 1
                     yield found
 
-        shape, threaded = _shape(item)
-        records = joined(others(_every_line(item, reading)), shape) if shape else None
         year, phrases = reading.years.year_for(item.path), (*evidence.phrases, *shipped())
+        layout = _layout(item, year)
+        shape, threaded = layout.shape, layout.threaded
+        records = joined(others(_every_line(item, reading)), shape) if shape else None
         own = evidence.addresses.get(item.site or "", set())
         log.events = list(
             read_log(
-                _worth(records, log, phrases) if records is not None else lines(),
+                _turned(_worth(records, log, phrases) if records is not None else lines(), layout),
                 item.name,
                 item.site,
                 year=year,
@@ -110,11 +112,15 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
                 threaded=threaded,
             )
         )
-        if reading.size <= SECOND_LOOK and not is_told(log.events) and not _is_refused(log.events, item, reading):
+        if (
+            reading.size <= SECOND_LOOK
+            and not is_told(log.events)
+            and not _is_refused(log.events, item, reading, layout)
+        ):
             told = partial(
                 read_log, file=item.name, site=item.site, year=year, phrases=phrases, own=own, threaded=threaded
             )
-            second = _second_look(item, reading, shape, used, own, told)
+            second = _second_look(item, reading, layout, used, own, told)
             if is_told(second, at_least=True):
                 log.events = second
         if reading.size <= SECOND_LOOK and any("epoch" in e.assumed for e in log.events[:1]):
@@ -139,9 +145,10 @@ SECOND_LOOK = 4 << 20
 def is_told(events: Sequence[Event], *, at_least: bool = False) -> bool:
     """Does a log tell of a beginning, and of what came of it? Silence is an outcome where messages were told of that came before it.
     `at_least` asks for less: silence is one then, and what is turned away at the door has no beginning."""
-    if not at_least and any(e.what is What.CHILD_UP and e.peer is not None and (e.spis or e.my_ts) for e in events):
-        return True
     found = {event.what for event in events if event.peer is not None and (at_least or not event.guessed)}
+    up = any(e.what is What.CHILD_UP and e.peer is not None and (e.spis or (e.my_ts and not at_least)) for e in events)
+    if up:
+        return at_least or bool(found & _BEFORE_IT)
     if not at_least and not found & _ON_THE_WAY:
         # What went well was told in words that are not known, if there was any.
         return False
@@ -150,10 +157,12 @@ def is_told(events: Sequence[Event], *, at_least: bool = False) -> bool:
 
 
 _BEGINNINGS = frozenset((What.INITIATING, What.ASKED, What.SENT, What.RECEIVED))
-_REASONS = REFUSALS | {What.CHILD_UP, What.UNDECRYPTABLE, What.SEND_FAILED, What.PORT_CLOSED}
+_REASONS = REFUSALS | {What.CHILD_UP, What.INSTALL_FAILED, What.UNDECRYPTABLE, What.SEND_FAILED, What.PORT_CLOSED}
 _SILENCE = {What.NO_ANSWER, What.GAVE_UP, What.PEER_LOST, What.RESENT}
 _AT_THE_DOOR = {What.NO_PEER, What.VERSION_REFUSED, What.MODE_REFUSED}
 """What is refused before anything begins."""
+_BEFORE_IT = {What.SENT, What.RECEIVED, What.AGREED, What.AUTH_OK}
+"""Whoever tells of a Child SA tells of one of these before, unless in words that are not known."""
 _ON_THE_WAY = {What.SENT, What.RECEIVED, What.AGREED, What.AUTH_OK, What.IKE_UP, What.CHILD_UP}
 
 
@@ -161,27 +170,29 @@ _GENERAL = (What.PROPOSAL_REFUSED, What.AUTH_REFUSED)
 _SPI = re.compile(r"(?<![0-9a-z-])(?:0x)?(?=[0-9]*[a-f])(?=[a-f]*[0-9])[0-9a-f]{8}(?![0-9a-z-])")
 
 
-def _is_refused(events: Sequence[Event], item: Item, reading: Reading) -> bool:
+def _is_refused(events: Sequence[Event], item: Item, reading: Reading, layout: _Layout) -> bool:
     """Is what began refused for a reason that says of what, with no line after it that may tell of a Child SA all the same?"""
     found = [e for e in events if e.peer is not None and not e.guessed]
     reasons = [e.where.line or 0 for e in found if e.what in REFUSALS and e.what not in _GENERAL]
     if not reasons or not any(e.what in _BEGINNINGS for e in found):
         return False
-    later = (text for number, text in _every_line(item, reading) if number > reasons[-1])
+    every = _every_line(item, reading)
+    later = (text for number, text in every if (number < reasons[-1] if layout.backwards else number > reasons[-1]))
     return len({spi for text in later for spi in _SPI.findall(text.lower())}) < len(("in", "out"))
 
 
 def _second_look(
     item: Item,
     reading: Reading,
-    shape: str,
+    layout: _Layout,
     used: Collection[int],
     own: Collection[str],
     told: Callable[..., Iterator[Event]],
 ) -> list[Event]:
     """The events of a log whose words are not known: by what ties its lines to a peer, and by the kinds of their values."""
     every = ((n, text) for n, text in _every_line(item, reading) if n not in used and not may_tell(text))
-    rows = list(joined(every, shape) if shape else every)
+    records = joined(every, layout.shape) if layout.shape else with_bodies(every) if layout.bodies else every
+    rows = list(_turned(records, layout))
     subjects = subjects_of(rows, frozenset(own))
     if not subjects.peers:
         return []
@@ -192,15 +203,33 @@ def _second_look(
 _COUNTED = re.compile(rb"\d{1,9}\.\d{1,4}\s")
 
 
-def _shape(item: Item) -> tuple[str, bool]:
-    """How the records of a log lie in its lines, and whether several threads write them in turn."""
+@dataclass(frozen=True, slots=True)
+class _Layout:
+    """How the records of a log lie in its lines (logs.blocks), whether threads write them in turn, and whether the newest stands first."""
+
+    shape: str
+    threaded: bool
+    backwards: bool
+    bodies: bool
+    """Have lines indented ones below them that may belong to them?"""
+
+
+def _layout(item: Item, year: int) -> _Layout:
     with open_input(item.path) as stream:
         head = stream.read(HEAD)
     lines = head.split(b"\n")[:LOOKED_AT]
     begun = sum(line[:1] in (b" ", b"\t") or _COUNTED.match(line) is not None for line in lines)
     # Most logs are of single lines, which is seen without taking them apart.
     shape = shape_of([decode_line(line)[0] for line in lines]) if 5 * begun > len(lines) else ""
-    return shape, not shape and is_of_threads(decode_line(line[:BEGINNING])[0] for line in lines[:THREADS])
+    threaded = not shape and is_of_threads(decode_line(line[:BEGINNING])[0] for line in lines[:THREADS])
+    backwards = runs_backwards((decode_line(line)[0] for line in lines[:DATED]), year)
+    bodies = not shape and 8 * begun > len(lines) and has_bodies([decode_line(line)[0] for line in lines])
+    return _Layout(shape, threaded, backwards, bodies)
+
+
+def _turned(rows: Iterable[tuple[int, str]], layout: _Layout) -> Iterable[tuple[int, str]]:
+    """Rows in the order of their time."""
+    return reversed(list(rows)) if layout.backwards else rows
 
 
 def _every_line(item: Item, reading: Reading) -> Iterator[tuple[int, str]]:

@@ -40,6 +40,22 @@ def shape_of(lines: Sequence[str]) -> str:
     return "indented" if keyed >= MOST_OF * len(bodies) and timed >= MOST_OF * len(heads) else ""
 
 
+def has_bodies(lines: Sequence[str]) -> bool:
+    """Are lines with a time followed by indented ones without, whatever stands in these?"""
+    full = [line for line in lines[:LOOKED_AT] if line.strip()]
+    bodies = [line for line in full if line[:1].isspace()]
+    heads = [line for line in full if not line[:1].isspace()]
+    if len(heads) < LEAST_HEADS or len(bodies) < len(full) / 8:
+        return False
+    timed = sum(find_stamp(line, year=1970) is not None for line in heads)
+    return timed >= MOST_OF * len(heads) and not any(find_stamp(line, year=1970) for line in bodies[:LEAST_HEADS])
+
+
+def with_bodies(lines: Iterable[tuple[int, str]]) -> Iterator[tuple[int, str]]:
+    """Every line with the indented ones that follow it, as one line."""
+    return ((at, "; ".join(record.split("\n"))) for at, record in joined(lines, "indented"))
+
+
 def joined(lines: Iterable[tuple[int, str]], shape: str) -> Iterator[tuple[int, str]]:
     """Every record, its lines with line breaks between them, with the number of its last line that is worth a look."""
     number = ""

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import lru_cache
+from itertools import pairwise
 
 from msgspec.structs import replace
 
@@ -41,6 +42,19 @@ class Clock:
                 return line, None, ()
             self.day = day
         return stamp.after(line), stamp.at, stamp.assumed
+
+
+DATED = 120
+"""Lines by which it is told whether a log runs backwards."""
+_STEPS = 2
+
+
+def runs_backwards(lines: Iterable[str], year: int) -> bool:
+    """Does the newest line of a log stand first? Told by the steps between its first lines' times."""
+    clock = Clock(year)
+    times = [at for line in lines if (at := clock.take(line)[1]) is not None]
+    back = sum(later < earlier for earlier, later in pairwise(times))
+    return back >= _STEPS and back > 4 * sum(later > earlier for earlier, later in pairwise(times))
 
 
 def wall_clock(lines: Iterable[tuple[int, str]], year: int) -> float | None:

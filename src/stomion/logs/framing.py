@@ -61,7 +61,7 @@ def unframe(line: str) -> Framed:
     return Framed(line, None)
 
 
-_OWNER = re.compile(
+OWNER = re.compile(
     r"(?:tunnel|conn(?:ection)?|entry|link|session|sa|negotiation|policy|vpn|trunk|circuit|pair)_?(?:id|no|nr|num(?:ber)?|name|ref)?",
     re.IGNORECASE,
 )
@@ -95,7 +95,7 @@ def _fields(line: str) -> Framed:
         name = _HUMPS.sub("_", str(key))
         if key == sentence or isinstance(value, dict):
             continue
-        if not owner and _OWNER.fullmatch(name) and isinstance(value, str | int) and not isinstance(value, bool):
+        if not owner and OWNER.fullmatch(name) and isinstance(value, str | int) and not isinstance(value, bool):
             owner = f"{key}={value}"
         elif not _aside(name):
             parts.append(f"{name}={_plain(value)}")
@@ -136,7 +136,7 @@ def _after_elements(line: str, at: int, moment: float | None) -> Framed:
         if element is None:
             break
         for name, value in _PARAMETER.findall(element[0]) if not _REGISTERED.match(element[0]) else ():
-            if not owner and _OWNER.fullmatch(name):
+            if not owner and OWNER.fullmatch(name):
                 owner = f"{name}={value}"
             elif not _aside(name) and value:
                 parts.append(f"{name}={value}")

@@ -33,6 +33,7 @@ _WARNING = 4
 """Severity from which on a message warns of something (RFC 5424 section 6.2.1)."""
 _DENIES = pattern("denies", before="[ \"'_=-]", after="(?=[ .,:;\"'_=-])")
 _ENDS = pattern("over")
+_ENDS_WELL = pattern("ends well")
 _BROKEN_OFF = pattern("broken off")
 _AGREED = pattern("agreed")
 NAME = re.compile(r"(?<![\w./@*-])(?:\*\.|[\w-]+@)?(?:[a-z][a-z0-9-]*\.){2,}[a-z]{2,}(?![\w-])", re.IGNORECASE)
@@ -228,8 +229,8 @@ def turns_away(words: str) -> bool:
 
 
 def denies(words: str) -> bool:
-    """Has a plain line a word that denies anything, or tells of an end?"""
-    return _denied(words) or _ENDS.search(words) is not None
+    """Has a plain line a word that denies anything, or tells of an end? What ends well is not denied."""
+    return _denied(words) or (_ENDS.search(words) is not None and not _ENDS_WELL.search(words))
 
 
 _SOFT = pattern("denies softly", before="")

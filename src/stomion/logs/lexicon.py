@@ -33,6 +33,8 @@ _APOSTROPHE = re.compile(r"n['’]t\b")
 
 _SIGNS = str.maketrans(dict.fromkeys("✗✘❌✖☒", " refused ") | dict.fromkeys("✓✔✅☑", " ok "))
 """Signs of a verdict, as the words that they stand for."""
+_ALARM = re.compile(r"(?<!\S)!{2,3}(?!\S)")
+"""A mark before a line that tells of something wrong."""
 _EXCHANGE = re.compile(r"\b(?:exch|xchg|exchg|etype)\b", re.IGNORECASE)
 
 
@@ -44,7 +46,7 @@ def plain(line: str) -> str:
     text = _APOSTROPHE.sub(" not", _CAMEL.sub(" ", _TRANSFORM.sub("transform", line)))
     if not text.isascii():
         text = text.translate(_SIGNS)
-    text = _EXCHANGE.sub("exchange", text)
+    text = _ALARM.sub(" bad ", _EXCHANGE.sub("exchange", text))
     text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
     words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
     words = _LONG_WORD.sub(r"\1", words)

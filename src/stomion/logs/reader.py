@@ -81,7 +81,9 @@ def read_log(
                 found.append(event)
     verdicts = [e for progress in state.progress.values() for e in progress.verdicts()]
     if verdicts:
-        yield from sorted((*found, *verdicts), key=lambda e: e.where.line or 0)
+        # A log may run backwards: the newest line first.
+        step = -1 if len(found) > 1 and (found[0].where.line or 0) > (found[-1].where.line or 0) else 1
+        yield from sorted((*found, *verdicts), key=lambda e: step * (e.where.line or 0))
         return
     begun = 0
     for place, guess in guesses.made():

@@ -11,18 +11,20 @@ from collections.abc import Iterable, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 
+from stomion.logs.framing import OWNER
 from stomion.logs.lexicon import NOISE, RELEVANT, STRONG, plain
 from stomion.logs.understand import labelled
+from stomion.logs.values import VERSION
 from stomion.vocabulary.addresses import Named, read_addresses
+from stomion.vocabulary.algorithms import find_proposal
 
 _TOKEN = re.compile(
-    r"(?<![\w.-])(?:[A-Za-z][A-Za-z_]{0,19}[ #:=/-]{1,2}\d{1,9}(?![\w.])|\[\d{1,9}\]|[A-Za-z_][\w@-]{0,40}[-_@\d][\w@-]{0,40}|(?<=[\"=;,\[])[A-Za-z]\w{2,40}(?=[\";,\]]))"
+    r"(?<![\w.-])(?:[A-Za-z][A-Za-z_]{0,19}[ #:=/-]{1,2}\d{1,9}(?![\w./-])|\[\d{1,9}\]|(?<=[:\]] )[({<]\d{1,9}[)}>]|[A-Za-z_][\w@-]{0,40}[-_@\d][\w@-]{0,40}|(?<=[\"=;,\[])[A-Za-z]\w{2,40}(?=[\";,\]]))"
 )
-_OF_IKE = re.compile(
-    r"\b(?:v|ver|version|gen|generation|level|edition)[ .:=\"]{0,4}[12]\b|major[ _]version|[:\[ ]4?500\b|\bport[ =:]{1,2}4?500\b|\bikev[12]\b"
-)
+_OF_IKE = re.compile(r"major[ _]version|[:\[ ]4?500\b|\bport[ =:]{1,2}4?500\b|\bikev[12]\b")
 _JOINED = re.compile(r"<->|<=>|<>|->|=>|\.\.\.|\b(?:between|to|with|and|towards)\b")
 _HEX = re.compile(r"(?:0x)?[0-9a-f]{8,}", re.IGNORECASE)
+_ALGORITHM = re.compile(r"aes|3des|chacha|camellia", re.IGNORECASE)
 _COUNTS = re.compile(
     r"(?:port|v|ver|version|group|dh|gr?p|spi|tries|try|attempt|ntf|code|err|error|number|row|line|len|size|proto|udp|tcp|ike|ikev|aes|sha|modp|hmac|prf|seq|try|retry|msg|mid)[ #:=/-]*\d+",
     re.IGNORECASE,
@@ -69,12 +71,14 @@ def subjects_of(lines: Sequence[tuple[int, str]], own: AbstractSet[str]) -> Subj
     """Peers and what is tied to them, by all (number, text) of a log. `own` are the writer's addresses."""
     with_tokens = [(text, _tokens(text), _named(text, own)) for _, text in lines]
     peers = {a for text, _, named in with_tokens if len(named) == 1 for a in named if _is_of_negotiation(text)}
+    proofs = {number for number, (text, _, _) in enumerate(with_tokens) if _is_agreement(text)}
     found: dict[str, _Token] = {}
     for number, (_, tokens, named) in enumerate(with_tokens):
         for name in tokens:
             token = found.setdefault(name, _Token())
             token.addresses |= named
             (token.beside if named else token.alone).add(number)
+    peers |= {min(t.addresses) for t in found.values() if len(t.addresses) == 1 and not proofs.isdisjoint(t.alone)}
     by_peer: dict[str, dict[str, _Token]] = {}
     for name, token in found.items():
         if len(token.addresses) == 1 and token.alone and token.addresses <= peers:
@@ -94,16 +98,20 @@ def _fields(text: str) -> dict[str, str]:
 
 
 def _fixed(lines: Iterable[tuple[str, frozenset[str]]]) -> dict[str, dict[str, str]]:
-    """Of each peer the fields that have the same value in all lines with its address, two at least."""
+    """Of each peer the fields that have the same value in all lines with its address, two at least; one where its name says whose line it is."""
     seen: dict[str, dict[str, list[str]]] = {}
     for text, named in lines:
         for peer in named if len(named) == 1 else ():
             for key, value in _fields(text).items():
                 seen.setdefault(peer, {}).setdefault(key, []).append(value)
     return {
-        peer: {key: values[0] for key, values in fields.items() if len(values) > 1 and len(set(values)) == 1}
+        peer: {key: values[0] for key, values in fields.items() if _is_one(key, values)}
         for peer, fields in seen.items()
     }
+
+
+def _is_one(key: str, values: Sequence[str]) -> bool:
+    return len(set(values)) == 1 and (len(values) > 1 or OWNER.fullmatch(key) is not None)
 
 
 @dataclass(slots=True)
@@ -133,12 +141,22 @@ def _narrow(tokens: dict[str, _Token]) -> list[str]:
     ]
 
 
+def _is_noise(text: str) -> bool:
+    words = plain(text)
+    return NOISE.search(words) is not None and STRONG.search(words) is None
+
+
 def _is_of_negotiation(text: str) -> bool:
     low = text.lower()
-    if not (RELEVANT.search(low) or _OF_IKE.search(low)):
+    if not (RELEVANT.search(low) or _OF_IKE.search(low) or VERSION.search(plain(text))):
         return False
-    words = plain(text)
-    return STRONG.search(words) is not None or NOISE.search(words) is None
+    return not _is_noise(text)
+
+
+def _is_agreement(text: str) -> bool:
+    """Does a line name algorithms that belong together? Nobody but IKE's speaks so."""
+    found = find_proposal(text, "IKE") if _ALGORITHM.search(text) else None
+    return found is not None and bool(found.encryption and (found.integrity or found.prf))
 
 
 def _named(text: str, own: AbstractSet[str]) -> frozenset[str]:

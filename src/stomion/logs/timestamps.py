@@ -82,7 +82,20 @@ def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None,
             return stamp
         # A line may say more than the ones before it: the time of day alone is taken where nothing whole is found.
         partial = partial or stamp
-    return partial
+    return partial or (_in_last_column(line, year) if len(line) > _WITHIN else None)
+
+
+_LAST_COLUMN = re.compile(r"[,;|\t]\s?\"?([^,;|\t\"]{8,40})\"?\s{0,2}$")
+
+
+def _in_last_column(line: str, year: int) -> Stamp | None:
+    """The time of a table's row whose last column it is."""
+    cell = _LAST_COLUMN.search(line, max(0, len(line) - _WITHIN))
+    stamp = find_stamp(cell[1], year=year) if cell is not None else None
+    if cell is None or stamp is None or {"day", "epoch"}.intersection(stamp.assumed):
+        return None
+    begin, end = (cell.start(1) + place for place in stamp.span)
+    return msgspec.structs.replace(stamp, span=(begin, end))
 
 
 def counted_stamp(line: str, *, year: int) -> Stamp | None:

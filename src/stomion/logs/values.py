@@ -6,12 +6,12 @@ from __future__ import annotations
 import re
 
 from stomion.logs.guess import NAME, denies
-from stomion.logs.words import pattern
+from stomion.logs.words import expression, pattern
 from stomion.model.event import What
 from stomion.vocabulary.addresses import Named
 from stomion.vocabulary.algorithms import find_proposal
 
-VERSION = re.compile(r" (?:v|ver|version|gen|generation|ikev?|edition|release|level|major)(?: is| of)? ?([12])(?= )")
+VERSION = re.compile(expression("{of a version}", after="(?: is| of)? ?([12])(?= )"))
 STANDS = pattern("stands")
 AWAITED = pattern("awaited")
 _SPI = re.compile(r"(?<![0-9a-zA-Z.:-])(?:0x)?(?=[0-9a-f]*\d)[0-9a-f]{8}(?![0-9a-zA-Z:-]|\.\d)", re.IGNORECASE)
@@ -54,7 +54,7 @@ def by_values(text: str, words: str, named: Named) -> What | None:
 
 def begun(text: str, words: str) -> What:
     """A beginning, by either end."""
-    return What.ASKED if _comes_in(text, words) else What.INITIATING
+    return What.ASKED if comes_in(text, words) else What.INITIATING
 
 
 def begins(words: str) -> bool:
@@ -67,7 +67,12 @@ def are_names_apart(text: str, words: str) -> bool:
     return len(set(NAME.findall(text))) > 1 and AWAITED.search(words) is not None
 
 
-def _comes_in(text: str, words: str) -> bool:
+def has_arrow_in(text: str) -> bool:
+    """Does an arrow show that it came from the other end?"""
+    return _ARROW_IN.search(text) is not None and not _ARROW_OUT.search(text)
+
+
+def comes_in(text: str, words: str) -> bool:
     """Did the other end begin?"""
     if _ARROW_IN.search(text) or _ARROW_OUT.search(text):
         return _ARROW_IN.search(text) is not None

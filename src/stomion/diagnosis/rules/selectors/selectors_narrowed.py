@@ -138,17 +138,35 @@ _ASKED = re.compile(r"\b(?:asked|requested|offered|proposed)\b", re.IGNORECASE)
 
 
 def _narrowed_by_its_words(context: Context, end: End, up: Event) -> Finding | None:
-    """The line that tells of the Child SA names what was wanted as well: more than it carries."""
+    """The line that tells of the Child SA, or one right before it, names what was wanted as well: more than it carries."""
     other = context.picture.other(end)
-    for owner, have in zip((end, other), up.my_ts, strict=False):
-        for wanted in up.their_ts:
-            lacking = written(missing([wanted], [have]))
-            if lacking and covers([wanted], [have]):
-                wisher, holder = (other, end) if _ASKED.search(up.text) else (end, other)
-                word = "local" if holder is owner else "remote"
-                found = _told(wisher, holder, owner, lacking, (have,), (wanted,), word, (up.where,))
-                return replace(found, certainty=Certainty.LIKELY)
+    for event in (up, *_narrowed_before(end, up)):
+        for owner, have in zip((end, other), up.my_ts, strict=False):
+            for wanted in event.their_ts:
+                lacking = written(missing([wanted], [have]))
+                if lacking and covers([wanted], [have]):
+                    by_us = _ASKED.search(up.text) if event is up else not event.far
+                    wisher, holder = (other, end) if by_us else (end, other)
+                    word = "local" if holder is owner else "remote"
+                    where = tuple(dict.fromkeys((up.where, event.where)))
+                    found = _told(wisher, holder, owner, lacking, (have,), (wanted,), word, where)
+                    return replace(found, certainty=Certainty.LIKELY)
     return None
+
+
+_SAME_EXCHANGE_S = 2.0
+"""Seconds within which a narrowing and a child that comes up are of one exchange."""
+
+
+def _narrowed_before(end: End, up: Event) -> list[Event]:
+    return [
+        event
+        for event in end.events
+        if event.what is What.NARROWED
+        and event.at is not None
+        and up.at is not None
+        and 0 <= up.at - event.at <= _SAME_EXCHANGE_S
+    ]
 
 
 def _wishes(owner: End, peer: End) -> list[tuple[End, tuple[str, ...]]]:

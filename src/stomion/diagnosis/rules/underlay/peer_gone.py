@@ -22,7 +22,9 @@ def judge(context: Context) -> Finding | None:
         story = end.story
         given_up = story.lost + [e for e in story.silence if e.what.name in ("GAVE_UP", "NO_ANSWER")]
         other = context.picture.other(end)
-        if not story.ike_ever or not given_up or other.story.lost:
+        # A child that stood tells of its IKE SA, where one was asked for again.
+        stood = story.ike_ever or (story.child_ever if story.silence else None)
+        if stood is None or not given_up or other.story.lost:
             continue
         return Finding(
             code=SPEC.code,
@@ -31,7 +33,7 @@ def judge(context: Context) -> Finding | None:
             certainty=Certainty.LIKELY,
             summary=f"{other.title} was up and stopped answering {end.title}.",
             remedies=(Remedy(other.site, "see whether the gateway, its link and its IKE service are alive"),),
-            evidence=(given_up[-1].where, story.ike_ever.where),
+            evidence=(given_up[-1].where, stood.where),
         )
     return None
 

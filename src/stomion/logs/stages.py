@@ -1,0 +1,241 @@
+"""What a line tells by how far its negotiation came, where its words alone do not."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from ipaddress import ip_network
+
+from msgspec.structs import replace
+
+from stomion.logs.contrast import are_two_pairs
+from stomion.logs.guess import denies
+from stomion.logs.naming import identities_of, naming_of
+from stomion.logs.understand import spis_of, understand
+from stomion.logs.values import (
+    AWAITED,
+    STANDS,
+    VERSION,
+    are_names_apart,
+    begins,
+    begun,
+    by_values,
+    comes_in,
+    has_arrow_in,
+)
+from stomion.logs.words import pattern
+from stomion.model.event import Event, What
+from stomion.model.provenance import Provenance
+from stomion.vocabulary.addresses import Named
+from stomion.vocabulary.algorithms import find_proposal
+
+PROVEN = (What.AUTH_OK, What.IKE_UP, What.CHILD_UP)
+STANDING = (What.IKE_UP, What.CHILD_UP)
+CLOSED = (What.DELETED_BY_PEER, What.IKE_DOWN)
+_VAGUE = (
+    What.INITIATING, What.ASKED, What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED, What.AUTH_REFUSED, What.NO_ANSWER, What.NO_PEER,
+    What.IDENTITY_REFUSED,
+)  # fmt: skip
+"""Events that a refusal of the version, the mode or a name is easily taken for."""
+_OF_PROPOSALS = (What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED, What.CHILD_PROPOSAL_REFUSED)
+_ENDED = pattern("stands no more")
+_ENDS_WELL = pattern("ends well")
+_THERE = pattern("the peer")
+_CAME_IN = pattern("came in")
+_NAMED_PEER = pattern("peer named")
+_BY_HAND = pattern("by hand")
+_SILENCE = pattern("no answer")
+_UNREADABLE = pattern("unreadable")
+_AGAIN = pattern("once more")
+_FINAL = pattern("for good")
+_NOBODY = pattern("nobody")
+UNKNOWN = pattern("unknown")
+_OF_KEY = pattern("of a key")
+_UNSENT = pattern("unsent")
+_MACHINERY = pattern("machinery")
+_CUT = pattern("cut")
+_TWO_VERSIONS = pattern("two versions")
+_UNSPOKEN = pattern("unspoken")
+NO_GROUP = pattern("no group")
+_OF_GROUP = pattern("of a group")
+_MODE = re.compile(r" (main|aggr)(?:essive)?(?= )")
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A line without its time, in plain words (without numbers in brackets, which are the writer's own: `ike [1]` is no version), what it
+    names, and whose negotiation it is of."""
+
+    text: str
+    words: str
+    named: Named
+    peer: str
+    where: Provenance
+
+
+def told(event: Event | None, line: Line, stage: What | None) -> Event | None:
+    """What a line tells at a stage of its negotiation; `event` is what its words alone tell."""
+    text, words, ranges = line.text, line.words, line.named.ranges
+    found = _of_two_pairs(event, line) if are_two_pairs(ranges) else None
+    if found is not None:
+        return found
+    if event is None or (event.what is What.CHILD_UP and not event.spis and not event.my_ts):
+        what = by_values(text, words, line.named) or (_by_stage(line, stage) if event is None else None)
+        if what is not None:
+            event = made(what, line) if event is None else replace(event, what=what)
+    if event is None and (event := understand(f"sad: {text}", line.where)) is not None:
+        # A line that is known to be of a negotiation needs no word of the trade to be asked what it says.
+        event = replace(event, text=text, peer=event.peer or line.peer)
+    if event is None:
+        return None
+    return _of_child(event, line, stage) if stage in PROVEN else _of_ike(event, line, stage)
+
+
+def _of_two_pairs(event: Event | None, line: Line) -> Event | None:
+    """What two pairs of networks tell that differ: one was asked for, the other is held. A child that came up may name both too."""
+    words, ranges = line.words, line.named.ranges
+    cut, refused = _CUT.search(words) is not None, denies(words) or AWAITED.search(words) is not None
+    narrowed = cut and _are_within(ranges[2:], ranges[:2])
+    if event is None or event.what is What.SELECTORS_REFUSED:
+        if not (narrowed or refused):
+            return None
+    elif event.what is not What.CHILD_UP or cut or event.spis or not refused:
+        return None
+    return understand(f"traffic selectors {'narrowed' if narrowed else 'refused'}: {line.text}", line.where)
+
+
+def _are_within(narrow: tuple[str, ...], wide: tuple[str, ...]) -> bool:
+    """Is one pair of networks contained in another, in either order?"""
+    try:
+        one, other = [ip_network(n) for n in narrow], [ip_network(n) for n in wide]
+        orders = (other, other[::-1])
+        return any(all(n.subnet_of(w) for n, w in zip(one, order, strict=True)) for order in orders)  # type: ignore[arg-type]
+    except (ValueError, TypeError):
+        return False
+
+
+def _of_ike(event: Event, line: Line, stage: What | None) -> Event:
+    """Before the peers have proved who they are, what is refused is the IKE SA's."""
+    text, words = line.text, line.words
+    if event.what is What.AUTH_REFUSED and _OF_KEY.search(words):
+        event = replace(event, what=What.KEY_REFUSED)
+    if event.what is What.INITIATING and comes_in(text, words):
+        event = replace(event, what=What.ASKED)
+    if event.what is What.ASKED and denies(words) and UNKNOWN.search(words):
+        return replace(event, what=What.NO_PEER)
+    apart = _apart(text, words) if event.what in _VAGUE else None
+    if apart is not None:
+        return replace(event, what=apart, far=False, bare=False)
+    if stage is What.INITIATING or event.notifies or event.what not in _OF_PROPOSALS:
+        return event
+    at_the_door = line.named.endpoints and VERSION.search(words) and find_proposal(text, "IKE") is None
+    if at_the_door and comes_in(text, words):
+        # What is asked for with a version is not yet a proposal: whoever asks is turned away.
+        return replace(event, what=What.NO_PEER, far=False, bare=False)
+    return event
+
+
+def _of_child(event: Event, line: Line, stage: What | None) -> Event | None:
+    """Once the peers have proved who they are, what is refused is the child's, and what is opened is the IKE SA."""
+    words = line.words
+    if event.what in (*_OF_PROPOSALS, What.NO_PEER):
+        if _MACHINERY.search(words):
+            return replace(event, what=What.INSTALL_FAILED, layer="child", far=False, bare=False)
+        if NO_GROUP.search(words):
+            return replace(event, what=What.PFS_REFUSED, layer="child")
+        if event.what is What.NO_PEER and find_proposal(line.text, "ESP") is None:
+            return None
+        return replace(event, what=What.CHILD_PROPOSAL_REFUSED, layer="child")
+    if event.what is What.INITIATING and stage is What.AUTH_OK and event.version is None:
+        return replace(event, what=What.IKE_UP)
+    return event
+
+
+def _by_stage(line: Line, stage: What | None) -> What | None:
+    """What a line without a known meaning tells, by how far its negotiation came."""
+    text, words = line.text, line.words
+    if stage not in PROVEN and are_names_apart(text, words):
+        return What.IDENTITY_REFUSED
+    if stage is What.AGREED and _UNREADABLE.search(words):
+        return What.UNDECRYPTABLE
+    well = _ENDS_WELL.search(words) is not None
+    denied = denies(words) or _SILENCE.search(words) is not None or (not well and _ENDED.search(words) is not None)
+    refused = _refused(line, stage) if denied or AWAITED.search(words) else None
+    if refused is None and stage not in PROVEN:
+        refused = _apart(text, words)
+    if refused is not None:
+        return refused
+    if not denied and stage in (What.AGREED, What.AUTH_OK):
+        return What.IKE_UP if well or STANDS.search(words) else None
+    if not denied:
+        return begun(text, words) if stage in (None, What.IKE_DOWN) and begins(words) else None
+    if stage not in STANDING and _UNSENT.search(words):
+        return What.SEND_FAILED
+    if stage in (None, What.IKE_DOWN) and line.named.endpoints and VERSION.search(words) and comes_in(text, words):
+        # Whoever asks is turned away at the door.
+        return What.NO_PEER
+    return _ended(line, stage)
+
+
+def _ended(line: Line, stage: What | None) -> What | None:
+    """What a line tells of silence or of an end."""
+    words = line.words
+    silent, again, over = _SILENCE.search(words), _AGAIN.search(words), _ENDED.search(words)
+    if stage is What.IKE_DOWN and (over or silent) and not again:
+        return What.IKE_DOWN
+    if silent:
+        if stage in STANDING:
+            return What.PEER_LOST
+        return What.RESENT if again else What.GAVE_UP if _FINAL.search(words) else What.NO_ANSWER
+    if stage is What.INITIATING and again:
+        return What.RESENT
+    if stage in STANDING and over:
+        deeds = _NAMED_PEER.sub(" ", words)
+        there = _THERE.search(deeds) or _CAME_IN.search(deeds) or has_arrow_in(line.text)
+        return What.DELETED_BY_PEER if there and not _BY_HAND.search(deeds) else What.IKE_DOWN
+    return None
+
+
+def _refused(line: Line, stage: What | None) -> What | None:
+    """What two values of one kind tell that stand in a line which denies something."""
+    words, named = line.words, line.named
+    if stage in PROVEN:
+        if are_two_pairs(named.ranges):
+            return What.SELECTORS_REFUSED
+        if stage is not What.CHILD_UP and _MACHINERY.search(words):
+            return What.INSTALL_FAILED
+        return What.PFS_REFUSED if not named.ranges and _OF_GROUP.search(words) else None
+    if named.endpoints and _NOBODY.search(words):
+        return What.NO_PEER
+    if are_two_pairs(named.ranges):
+        return What.SELECTORS_REFUSED
+    apart = _apart(line.text, words)
+    if apart is None and stage is What.INITIATING and _UNSPOKEN.search(words):
+        return What.VERSION_REFUSED
+    return apart
+
+
+def _apart(text: str, words: str) -> What | None:
+    """Two modes in one line: nobody names both where they are the same. Two versions or two names where another was awaited."""
+    if len(set(_MODE.findall(words))) > 1:
+        return What.MODE_REFUSED
+    if not denies(words) and not AWAITED.search(words):
+        return None
+    if len(set(VERSION.findall(words))) > 1 or _TWO_VERSIONS.search(words):
+        return What.VERSION_REFUSED
+    return What.IDENTITY_REFUSED if are_names_apart(text, words) else None
+
+
+def made(what: What, line: Line) -> Event:
+    """An event with what its line names."""
+    text, named = line.text, line.named
+    naming = naming_of(text)
+    version = VERSION.search(line.words)
+    agreed = find_proposal(text, "IKE") if what is What.AGREED else None
+    return Event(
+        what, line.where, text, peer=line.peer, peer_port=dict(named.endpoints).get(line.peer), conn=naming.conn, sa=naming.sa,
+        version=int(version[1]) if version is not None else None, spis=spis_of(text, what),
+        my_ts=named.ranges[:2] if what is What.CHILD_UP else (), mine=agreed, theirs=agreed,
+        identities=identities_of(text, naming.conn) if what is What.AUTH_OK else (),
+        layer="ike" if what in CLOSED else None,
+    )  # fmt: skip
