@@ -114,6 +114,7 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
         )
         if (
             reading.size <= SECOND_LOOK
+            and not _names_exchanges(log.events)
             and not is_told(log.events)
             and not _is_refused(log.events, item, reading, layout)
         ):
@@ -168,6 +169,11 @@ _ON_THE_WAY = {What.SENT, What.RECEIVED, What.AGREED, What.AUTH_OK, What.IKE_UP,
 
 _GENERAL = (What.PROPOSAL_REFUSED, What.AUTH_REFUSED)
 _SPI = re.compile(r"(?<![0-9a-z-])(?:0x)?(?=[0-9]*[a-f])(?=[a-f]*[0-9])[0-9a-f]{8}(?![0-9a-z-])")
+
+
+def _names_exchanges(events: Iterable[Event]) -> bool:
+    """Does a log name messages by their exchange? Its words are the standards', and what it does not tell did not happen."""
+    return any(e.what in (What.SENT, What.RECEIVED) and e.exchange is not None for e in events)
 
 
 def _is_refused(events: Sequence[Event], item: Item, reading: Reading, layout: _Layout) -> bool:

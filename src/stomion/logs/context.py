@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from stomion.logs.classify import REFUSALS
 from stomion.logs.guess import guessed, hint_of, turns_away
 from stomion.logs.lexicon import plain
-from stomion.logs.stages import CLOSED, NO_GROUP, PROVEN, STANDING, UNKNOWN, Line, made, told
+from stomion.logs.stages import CLOSED, NO_GROUP, OF_KEY, PROVEN, STANDING, UNKNOWN, Line, made, told
 from stomion.logs.subjects import Subjects
 from stomion.logs.understand import SETTING, alike
 from stomion.model.event import Event, What
@@ -22,6 +22,7 @@ _STAGES = (What.INITIATING, What.ASKED, What.AGREED, *PROVEN)
 _OVER = REFUSALS | {What.NO_ANSWER, What.GAVE_UP}
 """After one of these the next thing is a beginning."""
 _IN_BRACKETS = re.compile(r"[\[{<#]\d{1,6}[\]}>]?")
+_NUMBER = re.compile(r"\d+")
 _REFUSED_AT = {
     What.INITIATING: What.IKE_PROPOSAL_REFUSED,
     What.ASKED: What.IKE_PROPOSAL_REFUSED,
@@ -47,6 +48,8 @@ class Progress:
     ours: bool = False
     """Was it begun from here?"""
 
+    begun: dict[str, What] = field(default_factory=dict)
+    """Lines, without their numbers, that told of a beginning: what is said in the same words again is another one."""
     unread: Event | None = None
     """The last line of the present attempt that nothing was understood of, as what it may refuse."""
     failed: list[Event] = field(default_factory=list)
@@ -90,6 +93,9 @@ def by_context(
     state = progress.setdefault(peer, Progress())
     spoken = Line(text, plain(_IN_BRACKETS.sub(" ", text)), named, peer, where)
     found = _child_turned_away(spoken, state) if event is None and state.stage in PROVEN else None
+    template = _NUMBER.sub("0", spoken.words)
+    if found is None and template in state.begun:
+        found = made(state.begun[template], spoken) if event is None else event
     if found is None:
         found = told(event, spoken, state.stage)
     if found is None:
@@ -106,6 +112,8 @@ def by_context(
         found = replace(found, layer="ike")
     if found.peer is None and not found.sa and not found.conn:
         found = replace(found, peer=peer)
+    if found.what in (What.INITIATING, What.ASKED) and not found.guessed:
+        state.begun.setdefault(template, found.what)
     state.note(found.what)
     return found
 
@@ -137,6 +145,8 @@ def _turned_away(line: Line, state: Progress) -> Event | None:
     what = _REFUSED_AT.get(state.stage)
     if what is None:
         return None
+    if what is What.AUTH_REFUSED and OF_KEY.search(line.words) and not state.ours:
+        return replace(made(What.KEY_REFUSED, line), guessed=True)
     hint = hint_of(alike(line.text))
     if hint is not None and hint.topic:
         return guessed(hint, made(what, line))

@@ -79,6 +79,7 @@ def read_log(
                 guesses.line(len(found) + (event is not None), *stub)
             if event is not None:
                 found.append(event)
+    found = _without_logins(found)
     verdicts = [e for progress in state.progress.values() for e in progress.verdicts()]
     if verdicts:
         # A log may run backwards: the newest line first.
@@ -91,6 +92,20 @@ def read_log(
         yield guess
         begun = place
     yield from found[begun:]
+
+
+_OF_LOGINS = frozenset(("auth", "no", "refusal", "turned away"))
+
+
+def _without_logins(events: list[Event]) -> list[Event]:
+    """Without refusals that name nothing but an address, which no other line tells of a negotiation with: somebody was refused at a console.
+    Where a log tells of no negotiation at all, several addresses are so."""
+    others = {e.peer for e in events if e.what is not What.AUTH_REFUSED}
+    lone = [e for e in events if e.what is What.AUTH_REFUSED and e.peer is not None and e.peer not in others]
+    if not lone or not (any(others) or len({e.peer for e in lone}) > 1):
+        return events
+    logins = {id(e) for e in lone if lex.ideas_of(lex.plain(e.text)) <= _OF_LOGINS}
+    return [e for e in events if id(e) not in logins] if logins else events
 
 
 def _stub(line: str, where: Provenance, event: Event | None, state: LogState) -> tuple[Event, bool, bool] | None:

@@ -50,7 +50,7 @@ _AGAIN = pattern("once more")
 _FINAL = pattern("for good")
 _NOBODY = pattern("nobody")
 UNKNOWN = pattern("unknown")
-_OF_KEY = pattern("of a key")
+OF_KEY = pattern("of a key")
 _UNSENT = pattern("unsent")
 _MACHINERY = pattern("machinery")
 _CUT = pattern("cut")
@@ -117,7 +117,7 @@ def _are_within(narrow: tuple[str, ...], wide: tuple[str, ...]) -> bool:
 def _of_ike(event: Event, line: Line, stage: What | None) -> Event:
     """Before the peers have proved who they are, what is refused is the IKE SA's."""
     text, words = line.text, line.words
-    if event.what is What.AUTH_REFUSED and _OF_KEY.search(words):
+    if event.what is What.AUTH_REFUSED and OF_KEY.search(words):
         event = replace(event, what=What.KEY_REFUSED)
     if event.what is What.INITIATING and comes_in(text, words):
         event = replace(event, what=What.ASKED)
@@ -128,11 +128,13 @@ def _of_ike(event: Event, line: Line, stage: What | None) -> Event:
         return replace(event, what=apart, far=False, bare=False)
     if stage is What.INITIATING or event.notifies or event.what not in _OF_PROPOSALS:
         return event
-    at_the_door = line.named.endpoints and VERSION.search(words) and find_proposal(text, "IKE") is None
-    if at_the_door and comes_in(text, words):
-        # What is asked for with a version is not yet a proposal: whoever asks is turned away.
-        return replace(event, what=What.NO_PEER, far=False, bare=False)
-    return event
+    return replace(event, what=What.NO_PEER, far=False, bare=False) if _is_at_the_door(line) else event
+
+
+def _is_at_the_door(line: Line) -> bool:
+    """Does somebody ask, by his address and a version, and name no proposal yet? Who is refused then is turned away himself."""
+    asks = bool(line.named.endpoints) and VERSION.search(line.words) is not None and comes_in(line.text, line.words)
+    return asks and find_proposal(line.text, "IKE") is None
 
 
 def _of_child(event: Event, line: Line, stage: What | None) -> Event | None:
@@ -171,8 +173,7 @@ def _by_stage(line: Line, stage: What | None) -> What | None:
         return begun(text, words) if stage in (None, What.IKE_DOWN) and begins(words) else None
     if stage not in STANDING and _UNSENT.search(words):
         return What.SEND_FAILED
-    if stage in (None, What.IKE_DOWN) and line.named.endpoints and VERSION.search(words) and comes_in(text, words):
-        # Whoever asks is turned away at the door.
+    if stage in (None, What.ASKED, What.IKE_DOWN) and _is_at_the_door(line):
         return What.NO_PEER
     return _ended(line, stage)
 

@@ -21,6 +21,7 @@ _CONFIGURED = pattern("settings")
 _ARROW_OUT, _ARROW_IN = re.compile(r">>|=>|->|→"), re.compile(r"<<|<=|<-|←")
 _BY_US = pattern("by us")
 _BY_THEM = pattern("by them")
+_PEER_ACTS = pattern("peer acts")
 _OF_PROOF = pattern("proof")
 _GOOD = pattern("good")
 _MYSELF = pattern("ourselves")
@@ -76,6 +77,8 @@ def comes_in(text: str, words: str) -> bool:
     """Did the other end begin?"""
     if _ARROW_IN.search(text) or _ARROW_OUT.search(text):
         return _ARROW_IN.search(text) is not None
+    if _PEER_ACTS.search(words):
+        return True
     by_them = _BY_THEM.search(words) is not None
     return by_them and (
         not _BY_US.search(words) or re.search(r" (?:by|incoming|inbound|received|reached)(?= )", words) is not None
