@@ -252,7 +252,7 @@ def test_a_name_ties_lines_to_the_one_address_that_stands_beside_it() -> None:
 def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
     subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset(["192.0.2.9"]))
     known = line if "192.0.2.1" in line else f"192.0.2.1 {line}"
-    event = by_context(None, known, known, Provenance("x"), subjects, {})
+    event = by_context(None, known, known, Provenance("x"), None, subjects, {})
     assert (event.what if event is not None else None) is what
 
 
@@ -275,7 +275,7 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
 )
 def test_the_same_line_tells_another_thing_at_another_stage(stage: What, line: str, what: What | None) -> None:
     subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset())
-    event = by_context(None, line, line, Provenance("x"), subjects, {"192.0.2.1": Progress(stage)})
+    event = by_context(None, line, line, Provenance("x"), None, subjects, {"192.0.2.1": Progress(stage)})
     assert (event.what if event is not None else None) is what
 
 
@@ -292,7 +292,8 @@ CALL = "call 192.0.2.1, edition 2"
     ("lines", "told"),
     [
         ([CALL, "192.0.2.1 slip 24", CALL, "192.0.2.1 slip 24"], [What.AUTH_REFUSED] * 2),
-        ([CALL, "192.0.2.1 slip 7", CALL, "192.0.2.1 slip 7"], []),
+        ([CALL, "192.0.2.1 slip 7", CALL, "192.0.2.1 slip 7"], [What.IKE_PROPOSAL_REFUSED] * 2),
+        ([CALL, "192.0.2.1 slip 7", CALL, "192.0.2.1 note 8"], []),
         ([CALL, "192.0.2.1 slip 24"], []),
         ([CALL, "192.0.2.1 slip 24", CALL, "192.0.2.1 is on air", "192.0.2.1: in c41f0a22 out 9be07731"], []),
     ],
@@ -300,7 +301,8 @@ CALL = "call 192.0.2.1, edition 2"
 def test_the_last_word_of_attempts_that_came_to_nothing(lines: list[str], told: list[What]) -> None:
     """A notify's number is one where attempt follows attempt; alone, or where something stood after all, it is none."""
     subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset())
-    numbered = ((n, f"2026-06-01T09:00:{n:02d}Z gate {line}") for n, line in enumerate(lines, 1))
+    # An answer comes at once, the next attempt half a minute later.
+    numbered = ((n, f"2026-06-01T09:{n // 2:02d}:{n % 2:02d}Z gate {line}") for n, line in enumerate(lines, 2))
     events = list(read_log(numbered, "x", "north", year=2026, subjects=subjects))
     assert [e.what for e in events if e.guessed] == told
     assert all(e.at is not None for e in events)

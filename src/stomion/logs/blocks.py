@@ -1,4 +1,5 @@
-"""Logs whose records are several lines: a numbered line each, or a line with a time and a body that is indented. Each becomes one line."""
+"""Logs whose records are several lines: a numbered line each, a line with a time and a body that is indented, or a field a line, with an
+empty line or the first field again between them. Each becomes one line."""
 
 from __future__ import annotations
 
@@ -23,8 +24,10 @@ LONGEST = 40
 
 
 def shape_of(lines: Sequence[str]) -> str:
-    """`numbered`, `indented`, or empty for a log of single lines."""
+    """`numbered`, `indented`, `fields`, or empty for a log of single lines."""
     full = [line for line in lines[:LOOKED_AT] if line.strip()]
+    if _is_of_fields(full):
+        return "fields"
     if len(full) < 2 * LEAST_HEADS:
         return ""
     numbers = [(m[1], int(m[2])) for line in full if (m := _NUMBERED.match(line))]
@@ -38,6 +41,27 @@ def shape_of(lines: Sequence[str]) -> str:
     keyed = sum(_BODY.match(line) is not None for line in bodies)
     timed = sum(find_stamp(line, year=1970) is not None for line in heads)
     return "indented" if keyed >= MOST_OF * len(bodies) and timed >= MOST_OF * len(heads) else ""
+
+
+def may_be_fields(line: bytes) -> bool:
+    """Does a line look like a field and its value?"""
+    return _FIELD_LINE.match(line) is not None
+
+
+_FIELD_LINE = re.compile(rb"[A-Za-z][A-Za-z_ -]{0,30}(?:[:=]\s?|\s?\.{3,}\s?)")
+_FIELD = re.compile(r"([A-Za-z][A-Za-z_ -]{0,30}?) ?(?:[:=]|\.{3,})")
+_NEARLY_ALL = 0.9
+_FIELDS_OF_ONE = 2.0
+"""Lines of a record at least, on the average."""
+
+
+def _is_of_fields(full: Sequence[str]) -> bool:
+    """Is every line a field, and does the first one, which has the time, come again and again?"""
+    names = [m[1] for line in full if (m := _FIELD.match(line))]
+    if len(names) < _NEARLY_ALL * len(full):
+        return False
+    heads = [line for line in full if line.startswith(names[0]) and find_stamp(line, year=1970) is not None]
+    return len(heads) >= LEAST_HEADS and len(full) >= _FIELDS_OF_ONE * len(heads)
 
 
 def has_bodies(lines: Sequence[str]) -> bool:
@@ -58,10 +82,18 @@ def with_bodies(lines: Iterable[tuple[int, str]]) -> Iterator[tuple[int, str]]:
 
 def joined(lines: Iterable[tuple[int, str]], shape: str) -> Iterator[tuple[int, str]]:
     """Every record, its lines with line breaks between them, with the number of its last line that is worth a look."""
-    number = ""
+    number = first = ""
     held: list[tuple[int, str]] = []
     for at, line in lines:
         if not line.strip():
+            continue
+        if shape == "fields":
+            name = _FIELD.match(line)
+            first = first or (name[1] if name is not None else "")
+            if held and ((name is not None and name[1] == first) or len(held) >= LONGEST):
+                yield _of_fields(held)
+                held = []
+            held.append((at, line))
             continue
         found = _NUMBERED.match(line) if shape == "numbered" else None
         goes_on = (found is not None and found[1] == number) if shape == "numbered" else line[:1].isspace()
@@ -71,7 +103,11 @@ def joined(lines: Iterable[tuple[int, str]], shape: str) -> Iterator[tuple[int, 
         number = found[1] if found is not None else ""
         held.append((at, line[found.end() :] if found is not None else line))
     if held:
-        yield _record(held)
+        yield _of_fields(held) if shape == "fields" else _record(held)
+
+
+def _of_fields(held: list[tuple[int, str]]) -> tuple[int, str]:
+    return held[0][0], "; ".join(_LEADER.sub(" ", line).strip() for _, line in held)
 
 
 def _record(held: list[tuple[int, str]]) -> tuple[int, str]:

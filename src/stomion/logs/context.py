@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import dataclass, field
+from typing import TypeGuard
 
 from msgspec.structs import replace
 
 from stomion.logs.classify import REFUSALS
 from stomion.logs.guess import guessed, hint_of, turns_away
 from stomion.logs.lexicon import plain
-from stomion.logs.stages import CLOSED, NO_GROUP, OF_KEY, PROVEN, STANDING, UNKNOWN, Line, made, told
+from stomion.logs.stages import CLOSED, NO_GROUP, OF_KEY, PROVEN, STANDING, UNKNOWN, Line, by_number, made, told
 from stomion.logs.subjects import Subjects
 from stomion.logs.understand import SETTING, alike
+from stomion.logs.values import are_two_names
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import read_addresses
@@ -30,14 +33,23 @@ _REFUSED_AT = {
 }
 """What is judged next, at each stage."""
 _OF_CHILDREN = (What.CHILD_PROPOSAL_REFUSED, What.SELECTORS_REFUSED)
-_NOTIFY = re.compile(r"(?<![\d.:,/-])(?<!group )(?<!dh )(?<!modp )(5|14|24|38)(?![\d.:/-])")
-_OF_NOTIFY = {
-    "5": What.VERSION_REFUSED,
-    "14": What.PROPOSAL_REFUSED,
-    "24": What.AUTH_REFUSED,
-    "38": What.SELECTORS_REFUSED,
-}
-"""RFC 7296 section 3.10.1."""
+
+
+AT_ONCE = 3.0
+"""Seconds after its beginning within which an attempt is refused; what comes later is silence, or said of it."""
+
+
+FEW = 2
+"""Lines of an attempt that nothing is understood of, among which the last one may well be its refusal."""
+
+
+@dataclass(frozen=True, slots=True)
+class _LastWord:
+    """What the last line of an attempt may refuse, the line without its numbers, and whether any of its words turns something away."""
+
+    event: Event
+    template: str
+    turns_away: bool
 
 
 @dataclass(slots=True)
@@ -50,27 +62,40 @@ class Progress:
 
     begun: dict[str, What] = field(default_factory=dict)
     """Lines, without their numbers, that told of a beginning: what is said in the same words again is another one."""
-    unread: Event | None = None
+    begun_at: float | None = None
+    passed: int = 0
+    """Lines of the present attempt that nothing was understood of."""
+    unread: _LastWord | None = None
     """The last line of the present attempt that nothing was understood of, as what it may refuse."""
-    failed: list[Event] = field(default_factory=list)
+    failed: list[_LastWord] = field(default_factory=list)
     """Such lines of attempts that came to nothing: another one followed."""
 
     def verdicts(self) -> list[Event]:
         """What the last lines of failed attempts may refuse, at the log's end."""
         last = self.unread
-        wanted = last is not None and (bool(self.failed) if self.stage not in PROVEN else last.what in _OF_CHILDREN)
-        return [*self.failed, last] if last is not None and wanted else self.failed
+        found = list(self.failed)
+        if last is not None and (bool(found) if self.stage not in PROVEN else last.event.what in _OF_CHILDREN):
+            found.append(last)
+        said = Counter(word.template for word in found)
+        return [word.event for word in found if word.turns_away or said[word.template] > 1]
 
-    def note(self, what: What) -> None:
+    def _is_of_attempt(self, word: _LastWord | None, at: float | None) -> TypeGuard[_LastWord]:
+        """Is a last word said of the attempt before it, and not of the next one, which begins now?"""
+        if word is None or word.turns_away:
+            return word is not None
+        said = word.event.at
+        return at is not None and said is not None and self.begun_at is not None and at - said > said - self.begun_at
+
+    def note(self, what: What, at: float | None) -> None:
         """Something happened."""
-        if what in (What.INITIATING, What.ASKED) and self.unread is not None and self.stage in _REFUSED_AT:
+        if what in (What.INITIATING, What.ASKED) and self.stage in _REFUSED_AT and self._is_of_attempt(self.unread, at):
             self.failed.append(self.unread)
         if what in (What.CHILD_UP, What.IKE_UP, What.REKEY):
             self.failed.clear()
         if what is not What.RESENT:
             self.unread = None
         if what in (What.INITIATING, What.ASKED):
-            self.ours = what is What.INITIATING
+            self.ours, self.begun_at, self.passed = what is What.INITIATING, at, 0
         if what is What.AGREED and self.stage in PROVEN:
             # It is the child's proposal.
             return
@@ -83,9 +108,15 @@ class Progress:
 
 
 def by_context(
-    event: Event | None, text: str, line: str, where: Provenance, subjects: Subjects, progress: dict[str, Progress]
+    event: Event | None,
+    text: str,
+    line: str,
+    where: Provenance,
+    at: float | None,
+    subjects: Subjects,
+    progress: dict[str, Progress],
 ) -> Event | None:
-    """What a line tells: `event` is what the words of its text tell. `progress` is brought up to date."""
+    """What a line tells: `event` is what the words of its text tell, `at` its moment. `progress` is brought up to date."""
     named = read_addresses(text)
     peer = subjects.of_line(line, named)
     if peer is None or SETTING.search(text):
@@ -101,7 +132,8 @@ def by_context(
     if found is None:
         found = _turned_away(spoken, state)
     if found is None and state.stage is not None:
-        state.unread = _last_word(spoken, state)
+        state.passed += 1
+        state.unread = _last_word(spoken, template, at, state)
     if found is None:
         return None
     if found.bare and found.notifies:
@@ -114,28 +146,26 @@ def by_context(
         found = replace(found, peer=peer)
     if found.what in (What.INITIATING, What.ASKED) and not found.guessed:
         state.begun.setdefault(template, found.what)
-    state.note(found.what)
+    state.note(found.what, at)
     return found
 
 
-def _by_number(line: Line, stage: What | None) -> What | None:
-    """What the only number of a line refuses that may be a notify's."""
-    numbers = set(_NOTIFY.findall(line.text))
-    what = _OF_NOTIFY[numbers.pop()] if len(numbers) == 1 else None
-    if what is What.PROPOSAL_REFUSED:
-        return What.CHILD_PROPOSAL_REFUSED if stage in PROVEN else What.IKE_PROPOSAL_REFUSED
-    return what
-
-
-def _last_word(line: Line, state: Progress) -> Event | None:
-    """What a line may refuse that is the last of an attempt which came to nothing: the notify that its number is, or what it speaks of."""
-    by_number = _by_number(line, state.stage)
-    if by_number is not None:
-        return replace(made(by_number, line), far=state.ours, guessed=True)
+def _last_word(line: Line, template: str, at: float | None, state: Progress) -> _LastWord | None:
+    """What a line may refuse that is the last of an attempt which came to nothing: the notify that its number is, what it names or speaks of;
+    where attempt after attempt ends so, at once, it is what is judged next."""
+    denied = turns_away(plain(line.text))
     hint = hint_of(alike(line.text))
-    if hint is None or not hint.topic or not turns_away(plain(line.text)):
+    what, far = by_number(line, state.stage), state.ours
+    if what is None and state.stage is What.AGREED and not state.ours and are_two_names(line.text):
+        what = What.IDENTITY_REFUSED
+    if what is None and hint is not None and hint.topic and denied:
+        what, far = hint.what, hint.far
+    if what is not None:
+        return _LastWord(replace(made(what, line), at=at, far=far, guessed=True), template, True)
+    what = _REFUSED_AT.get(state.stage) if state.stage is not None else None
+    if what is None or at is None or state.begun_at is None or at - state.begun_at > AT_ONCE or state.passed > FEW:
         return None
-    return guessed(hint, made(hint.what, line))
+    return _LastWord(replace(made(what, line), at=at, far=far, guessed=True), template, False)
 
 
 def _turned_away(line: Line, state: Progress) -> Event | None:
@@ -151,7 +181,7 @@ def _turned_away(line: Line, state: Progress) -> Event | None:
     if hint is not None and hint.topic:
         return guessed(hint, made(what, line))
     if state.ours:
-        what = _by_number(line, state.stage) or what
+        what = by_number(line, state.stage) or what
     elif state.stage is What.ASKED and UNKNOWN.search(line.words):
         what = What.NO_PEER
     return replace(made(what, line), far=state.ours, guessed=True)
@@ -165,7 +195,7 @@ def _child_turned_away(line: Line, state: Progress) -> Event | None:
         return replace(made(What.PFS_REFUSED, line), layer="child")
     proposal = find_proposal(line.text, "ESP")
     of_values = proposal is not None and bool(proposal.encryption)
-    what = What.CHILD_PROPOSAL_REFUSED if of_values else _by_number(line, state.stage)
+    what = What.CHILD_PROPOSAL_REFUSED if of_values else by_number(line, state.stage)
     if what not in _OF_CHILDREN:
         return None
     return replace(made(what, line), layer="child", far=state.ours and not of_values, guessed=not of_values)

@@ -151,9 +151,7 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
     known = taught(line, state.phrases) if state.phrases else None
     event = understand(rest, where)
     if state.subjects is not None:
-        event = by_context(event, rest, line, where, state.subjects, state.progress)
-        if event is None:
-            _date_unread(state, where, at)
+        event = by_context(event, rest, line, where, at, state.subjects, state.progress)
     thread = _note_thread(rest, state) if state.threaded else None
     if known is not None:
         event = as_taught(*known, line, where, event)
@@ -167,13 +165,6 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
         event = replace(event, peer=thread)
     text = frame.text if frame is not None and frame.at is not None else line
     return _tied(replace(event, at=at, assumed=assumed, text=text), state)
-
-
-def _date_unread(state: LogState, where: Provenance, at: float | None) -> None:
-    """The time of a line that nothing was understood of."""
-    for progress in state.progress.values():
-        if progress.unread is not None and progress.unread.where is where:
-            progress.unread = replace(progress.unread, at=at)
 
 
 def _note_thread(text: str, state: LogState) -> str | None:
@@ -214,9 +205,7 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
     event = understand(rest, where)
     if verdict is None:
         if state.subjects is not None:
-            event = by_context(event, rest, record, where, state.subjects, state.progress)
-            if event is None:
-                _date_unread(state, where, at)
+            event = by_context(event, rest, record, where, at, state.subjects, state.progress)
         # A refusal of which the reason is not known must not be taken for whatever else the record names.
         if event is None or (is_refusal(lines) and event.what in REFUSALS):
             return None
@@ -232,7 +221,7 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
         sides = facing_proposals(lines, _PROTOCOLS.get(event.layer or "", ""))
         event = event if sides is None else replace(event, mine=sides[0], theirs=sides[1], offers=(), bare=False)
     if verdict is not None and state.subjects is not None:
-        event = by_context(event, rest, record, where, state.subjects, state.progress) or event
+        event = by_context(event, rest, record, where, at, state.subjects, state.progress) or event
     return _placed(event, rest, text, at, assumed, state)
 
 

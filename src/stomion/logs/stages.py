@@ -38,6 +38,7 @@ _VAGUE = (
 )  # fmt: skip
 """Events that a refusal of the version, the mode or a name is easily taken for."""
 _OF_PROPOSALS = (What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED, What.CHILD_PROPOSAL_REFUSED)
+_OF_PROOF = (What.CERTIFICATE_REFUSED, What.KEY_REFUSED, What.IDENTITY_REFUSED, What.AUTH_REFUSED)
 _ENDED = pattern("stands no more")
 _ENDS_WELL = pattern("ends well")
 _THERE = pattern("the peer")
@@ -59,6 +60,15 @@ _UNSPOKEN = pattern("unspoken")
 NO_GROUP = pattern("no group")
 _OF_GROUP = pattern("of a group")
 _MODE = re.compile(r" (main|aggr)(?:essive)?(?= )")
+
+_NOTIFY = re.compile(r"(?<![\d.:,/-])(?<!group )(?<!dh )(?<!modp )(5|14|24|38)(?![\d.:/-])")
+_OF_NOTIFY = {
+    "5": What.VERSION_REFUSED,
+    "14": What.PROPOSAL_REFUSED,
+    "24": What.AUTH_REFUSED,
+    "38": What.SELECTORS_REFUSED,
+}
+"""RFC 7296 section 3.10.1."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +99,15 @@ def told(event: Event | None, line: Line, stage: What | None) -> Event | None:
     if event is None:
         return None
     return _of_child(event, line, stage) if stage in PROVEN else _of_ike(event, line, stage)
+
+
+def by_number(line: Line, stage: What | None) -> What | None:
+    """What the only number of a line refuses that may be a notify's."""
+    numbers = set(_NOTIFY.findall(line.text))
+    what = _OF_NOTIFY[numbers.pop()] if len(numbers) == 1 else None
+    if what is What.PROPOSAL_REFUSED:
+        return What.CHILD_PROPOSAL_REFUSED if stage in PROVEN else What.IKE_PROPOSAL_REFUSED
+    return what
 
 
 def _of_two_pairs(event: Event | None, line: Line) -> Event | None:
@@ -148,6 +167,10 @@ def _of_child(event: Event, line: Line, stage: What | None) -> Event | None:
         if event.what is What.NO_PEER and find_proposal(line.text, "ESP") is None:
             return None
         return replace(event, what=What.CHILD_PROPOSAL_REFUSED, layer="child")
+    if stage in STANDING and event.what in _OF_PROOF and not event.notifies and by_number(line, stage) is None:
+        # What stood is taken back, not refused.
+        ended = _ended(line, stage)
+        return event if ended is None else replace(event, what=ended, layer="ike", far=False, bare=False)
     if event.what is What.INITIATING and stage is What.AUTH_OK and event.version is None:
         return replace(event, what=What.IKE_UP)
     return event

@@ -79,11 +79,12 @@ def subjects_of(lines: Sequence[tuple[int, str]], own: AbstractSet[str]) -> Subj
             token.addresses |= named
             (token.beside if named else token.alone).add(number)
     peers |= {min(t.addresses) for t in found.values() if len(t.addresses) == 1 and not proofs.isdisjoint(t.alone)}
+    noise = {number for number, (text, _, _) in enumerate(with_tokens) if _is_noise(text)}
     by_peer: dict[str, dict[str, _Token]] = {}
     for name, token in found.items():
         if len(token.addresses) == 1 and token.alone and token.addresses <= peers:
             by_peer.setdefault(min(token.addresses), {})[name] = token
-    tied = {name: peer for peer, tokens in by_peer.items() for name in _narrow(tokens)}
+    tied = {name: peer for peer, tokens in by_peer.items() for name in _narrow(tokens, proofs, noise)}
     return Subjects(frozenset(peers), tied, own, _fixed((text, named) for text, _, named in with_tokens))
 
 
@@ -127,15 +128,18 @@ MOST_COMPARED = 64
 """Words of one peer; those in the fewest lines come first."""
 
 
-def _narrow(tokens: dict[str, _Token]) -> list[str]:
+def _narrow(tokens: dict[str, _Token], proofs: AbstractSet[int], noise: AbstractSet[int]) -> list[str]:
     """Without those that stand in more lines than another one which stands beside the address as often: a program's name is in all its lines,
-    whatever tunnel they are about."""
+    whatever tunnel they are about. But what alone ties `proofs` to a peer, and no `noise`, is no program: the other is the name of an event."""
     names = sorted(tokens, key=lambda name: (len(tokens[name].alone), name))[:MOST_COMPARED]
+    telling = {name for name in names if proofs & tokens[name].alone and not noise & tokens[name].alone}
     return [
         name
         for place, name in enumerate(names)
         if not any(
-            tokens[name].beside <= tokens[other].beside and not tokens[name].alone <= tokens[other].alone
+            tokens[name].beside <= tokens[other].beside
+            and not tokens[name].alone <= tokens[other].alone
+            and (other in telling or name not in telling)
             for other in names[:place]
         )
     ]

@@ -63,9 +63,14 @@ def begins(words: str) -> bool:
     return _BEGINS.search(words) is not None and not _CONFIGURED.search(words)
 
 
+def are_two_names(text: str) -> bool:
+    """Two names of hosts or domains in one line."""
+    return len(set(NAME.findall(text))) > 1
+
+
 def are_names_apart(text: str, words: str) -> bool:
     """Two names in one line, one of which was awaited."""
-    return len(set(NAME.findall(text))) > 1 and AWAITED.search(words) is not None
+    return are_two_names(text) and AWAITED.search(words) is not None
 
 
 def has_arrow_in(text: str) -> bool:

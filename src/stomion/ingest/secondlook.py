@@ -1,0 +1,79 @@
+"""Logs of which too little was understood by their words are gone through once more: who needs it, and what is gained."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+
+from stomion.ingest.item import Item
+from stomion.ingest.loglayout import Layout, records, turned
+from stomion.ingest.reading import Reading
+from stomion.logs.classify import REFUSALS
+from stomion.logs.lexicon import RELEVANT
+from stomion.logs.neighbours import may_tell
+from stomion.logs.subjects import subjects_of
+from stomion.model.event import Event, What
+
+SECOND_LOOK = 4 << 20
+"""Bytes of a log that is gone through once more, every line of it, where too little was understood by its words."""
+
+
+def is_told(events: Sequence[Event], *, at_least: bool = False) -> bool:
+    """Does a log tell of a beginning, and of what came of it? Silence is an outcome where messages were told of that came before it.
+    `at_least` asks for less: silence is one then, and what is turned away at the door has no beginning."""
+    found = {event.what for event in events if event.peer is not None and (at_least or not event.guessed)}
+    up = any(e.what is What.CHILD_UP and e.peer is not None and (e.spis or (e.my_ts and not at_least)) for e in events)
+    if up:
+        return at_least or bool(found & _BEFORE_IT)
+    if not at_least and not found & _ON_THE_WAY:
+        # What went well was told in words that are not known, if there was any.
+        return False
+    outcomes = _REASONS | _SILENCE
+    return not found.isdisjoint(outcomes) and bool(found & _BEGINNINGS or (at_least and found & _AT_THE_DOOR))
+
+
+_BEGINNINGS = frozenset((What.INITIATING, What.ASKED, What.SENT, What.RECEIVED))
+_REASONS = REFUSALS | {What.CHILD_UP, What.INSTALL_FAILED, What.UNDECRYPTABLE, What.SEND_FAILED, What.PORT_CLOSED}
+_SILENCE = {What.NO_ANSWER, What.GAVE_UP, What.PEER_LOST, What.RESENT}
+_AT_THE_DOOR = {What.NO_PEER, What.VERSION_REFUSED, What.MODE_REFUSED}
+"""What is refused before anything begins."""
+_BEFORE_IT = {What.SENT, What.RECEIVED, What.AGREED, What.AUTH_OK}
+"""Whoever tells of a Child SA tells of one of these before, unless in words that are not known."""
+_ON_THE_WAY = {What.SENT, What.RECEIVED, What.AGREED, What.AUTH_OK, What.IKE_UP, What.CHILD_UP}
+
+
+_GENERAL = (What.PROPOSAL_REFUSED, What.AUTH_REFUSED)
+_SPI = re.compile(r"(?<![0-9a-z-])(?:0x)?(?=[0-9]*[a-f])(?=[a-f]*[0-9])[0-9a-f]{8}(?![0-9a-z-])")
+
+
+def names_exchanges(events: Iterable[Event]) -> bool:
+    """Does a log name messages by their exchange? Its words are the standards', and what it does not tell did not happen."""
+    return any(e.what in (What.SENT, What.RECEIVED) and e.exchange is not None for e in events)
+
+
+def rows_of(item: Item, reading: Reading, layout: Layout, used: Collection[int]) -> list[tuple[int, str]]:
+    """(number of a line, text) of every record of a log but those in `used` lines, in the order of their time."""
+    found = records(item, reading, layout, lambda number, text: number not in used and not may_tell(text), bodies=True)
+    return list(turned(found, layout))
+
+
+def is_refused(events: Sequence[Event], rows: Sequence[tuple[int, str]]) -> bool:
+    """Is what began refused for a reason that says of what, with no record after it that may tell of a Child SA all the same?"""
+    found = [e for e in events if e.peer is not None and not e.guessed]
+    reasons = [e.where.line or 0 for e in found if e.what in REFUSALS and e.what not in _GENERAL]
+    if not reasons or not any(e.what in _BEGINNINGS for e in found):
+        return False
+    # Several records may stand in one line.
+    begun = next((place for place, (number, _) in enumerate(rows) if number == reasons[-1]), 0)
+    return len({spi for _, text in rows[begun:] for spi in _SPI.findall(text.lower())}) < len(("in", "out"))
+
+
+def second_look(
+    rows: Sequence[tuple[int, str]], own: Collection[str], told: Callable[..., Iterator[Event]]
+) -> list[Event]:
+    """The events of a log whose words are not known: by what ties its records to a peer, and by the kinds of their values."""
+    subjects = subjects_of(rows, frozenset(own))
+    if not subjects.peers:
+        return []
+    worth = ((n, text) for n, text in rows if RELEVANT.search(text.lower()) or subjects.speaks_of(text))
+    return list(told(worth, subjects=subjects))

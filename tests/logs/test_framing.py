@@ -1,0 +1,112 @@
+"""The same log in other frames: wrapped at a width, a field a line, pretty-printed JSON, records in an array."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from stomion.jobs.examine import Examined
+from stomion.logs.jsonrows import is_json, rows_of
+from stomion.logs.wrapped import Wrap, unwrapped, wrap_of
+
+Case = Callable[[dict[str, str | bytes]], Examined]
+AT = "2026-06-01T09:00:{:02d}Z"
+TOLD: list[dict[str, str]] = [
+    {"event": "session opened", "direction": "incoming", "remote": "192.0.2.44", "version": "2"},
+    {"event": "suite chosen", "suite": "AES-CBC-256 HMAC-SHA2-256 dh14"},
+    {"event": "remote proved", "name": "north.lantern.example"},
+    {"event": "session ready"},
+    {"event": "flow refused", "asked": "10.20.4.0/22 10.30.8.0/24", "allowed": "10.20.0.0/22 10.30.8.0/24"},
+]
+RECORDS = [{"time": AT.format(n), "gateway": "south-gw", "session": "12"} | row for n, row in enumerate(TOLD)]
+LINES = [
+    f"{AT.format(n)} south-gw session 12: " + ", ".join(f"{k} {v}" for k, v in row.items())
+    for n, row in enumerate(TOLD)
+]
+
+
+def _wrapped(lines: list[str], width: int, indent: str = "") -> str:
+    found = []
+    for line in lines:
+        found.append(line[:width])
+        rest, size = line[width:], width - len(indent)
+        found += [indent + rest[at : at + size] for at in range(0, len(rest), size)]
+    return "\n".join(found) + "\n"
+
+
+FRAMES = {
+    "lines": "\n".join(LINES) + "\n",
+    "cut at 80": _wrapped(LINES, 80),
+    "cut at 72 and indented": _wrapped(LINES, 72, "    "),
+    "a field a line": "\n\n".join("\n".join(f"{k}: {v}" for k, v in row.items()) for row in RECORDS),
+    "fields without empty lines": "\n".join(f"{k} ..... {v}" for row in RECORDS for k, v in row.items()),
+    "JSON, indented": "\n".join(json.dumps(row, indent=2) for row in RECORDS),
+    "JSON, an array": json.dumps(RECORDS, indent=2),
+    "JSON, an array in an object": json.dumps({"log": RECORDS}),
+    "JSON, the newest first": json.dumps(RECORDS[::-1], indent=1),
+    "CR and LF": "\r\n".join(LINES),
+}
+
+
+@pytest.mark.parametrize("frame", FRAMES)
+def test_a_log_says_the_same_in_every_frame(case: Case, frame: str) -> None:
+    (tunnel,) = case({"south/gate.log": FRAMES[frame], "north/other.txt": "x\n"}).tunnels
+    assert tunnel.first_fault is not None and tunnel.first_fault.code == "selectors-unacceptable"
+    where = tunnel.first_fault.evidence[0]
+    assert where.line is not None and "asked" in _near(FRAMES[frame], where.line)
+
+
+def _near(text: str, line: int) -> str:
+    """A record is named by a line of it: by its first one, or by one that tells."""
+    return "\n".join(text.splitlines()[max(0, line - 8) : line + 8])
+
+
+@given(st.lists(st.text("ab c.", min_size=1, max_size=300), min_size=4, max_size=9), st.sampled_from((72, 80, 132)))
+def test_lines_that_were_cut_are_whole_again(texts: list[str], width: int) -> None:
+    lines = [f"{AT.format(n)} {text.strip()}z" for n, text in enumerate(texts)]
+    cut = _wrapped(lines, width).splitlines()
+    wrap = wrap_of(cut)
+    if wrap is not None:
+        assert wrap == Wrap(width, hard=True)
+        assert [text for _, text in unwrapped(enumerate(cut, 1), wrap)] == lines
+    assert wrap is not None or not any(len(line) > width for line in lines)
+
+
+def test_long_lines_of_their_own_are_not_joined() -> None:
+    lines = [f"{AT.format(n)} {'x' * 59}" for n in range(9)]
+    assert wrap_of(lines) is None and wrap_of([]) is None
+
+
+RECORD = st.dictionaries(
+    st.text(max_size=9), st.one_of(st.integers(), st.text(max_size=9), st.none()), min_size=1, max_size=4
+)
+
+
+@given(st.lists(RECORD, min_size=1, max_size=6), st.sampled_from((None, 1, 4)))
+def test_records_of_json_are_lines(records: list[dict[str, object]], indent: int | None) -> None:
+    array = json.dumps(records, indent=indent)
+    assert is_json(array)
+    assert [json.loads(text) for _, text in rows_of(array)] == records
+    numbers = [number for number, _ in rows_of(array)]
+    assert numbers == sorted(numbers) and all(
+        array.splitlines()[n - 1].lstrip().startswith(("{", "[{")) for n in numbers
+    )
+
+
+@pytest.mark.parametrize(
+    ("text", "found"),
+    [
+        ('[{"a": 1}, {"b": 2', 1), ('[{"a": 1}, oops, {"b": 2}]', 1), ("[" * 5_000, 0), ('{"a":' * 5_000, 0),
+        ('[{"a": ' + "9" * 9_000 + "}]", 0),
+    ],
+)  # fmt: skip
+def test_damaged_json_gives_what_comes_before(text: str, found: int) -> None:
+    assert len(list(rows_of(text))) == found
+
+
+def test_lines_of_json_each_whole_are_no_document() -> None:
+    assert not is_json('{"a": 1}\n{"b": 2}\n') and not is_json("[iked] started\n") and not is_json("plain\n")
