@@ -4,12 +4,18 @@ import json
 import random
 import re
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 
 import pytest
 
+from stomion.logs import plans
 from stomion.logs import understand as reading
-from stomion.logs.alike import mark
+from stomion.logs.alike import filled, mark
+from stomion.logs.clock import Clock
+from stomion.logs.phrasebook import phrase
+from stomion.logs.plans import Plans
+from stomion.logs.reader import read_log
 from stomion.logs.understand import event_of, understand
 from stomion.model.event import What
 from stomion.model.provenance import Provenance
@@ -53,6 +59,28 @@ def test_every_line_says_what_it_says_by_itself(part: int) -> None:
                 wrong.append(one)
     assert wrong == []
     assert sum(shape.usable for shape in reading._SHAPES.values()) > len(LINES) / 8
+
+
+@pytest.mark.parametrize("part", range(2))
+def test_a_log_tells_the_same_with_and_without_what_is_remembered(part: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Shapes with what was taught of them, how lines are cut, seconds: all of it only saves time."""
+    chance = random.Random(part)
+    stamp = "2026-05-04T09:1{}:0{}.{:03d}Z gw "
+    lines = [
+        stamp.format(n % 3, n % 7, chance.randrange(1_000)) + one
+        for n, line in enumerate(LINES[part::2])
+        for one in (line, *(_varied(line, chance) for _ in range(4)))
+    ]
+    taught = [phrase("no answer from {peer}", "peer does not answer"), phrase("[{sa}] established", "IKE SA up")]
+    read = partial(read_log, file="x", site="quayhead", year=2026, phrases=taught)
+    quick: list[bool] = []
+    monkeypatch.setattr(plans, "filled", lambda *of: quick.append(True) or filled(*of))
+    found = list(read(enumerate(lines, 1)))
+    assert len(quick) > len(lines) / 4
+    monkeypatch.setattr(Plans, "event_of", lambda self, line, rest, where: self._read(line, rest, where))
+    monkeypatch.setattr(Clock, "_again", lambda *_: None)
+    reading.forget()
+    assert list(read(enumerate(lines, 1))) == found
 
 
 def test_the_same_value_stands_behind_the_same_stand_in_wherever_it_is() -> None:

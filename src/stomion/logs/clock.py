@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import lru_cache
 from itertools import pairwise
 
 from msgspec.structs import replace
 
-from stomion.logs.timestamps import counted_stamp, find_stamp
+from stomion.logs.timestamps import Stamp, counted_stamp, find_stamp
 from stomion.model.event import Event
 
+_SECONDS_KEPT = 4_096
+_BEYOND = 8
+"""Characters after a time that are the same in another line of the same second, so that its time ends there too."""
 _STAMP_MISSES = 40
 """After this many lines in a row without a time the search for one is given up for all but every 16th line."""
 
@@ -25,9 +28,16 @@ class Clock:
     shape: int = 0
     day: tuple[int, int, int] | None = None
     misses: int = 0
+    _places: tuple[int, int, int] = (0, 0, 0)
+    """Where the last line's fraction begins and ends, and its time ends."""
+    _known: dict[tuple[str, str], tuple[float, tuple[int, int, int], tuple[str, ...]]] = field(default_factory=dict)
+    """Of what stands before a fraction, and after it: the whole second, its day, and what was assumed."""
 
     def take(self, line: str) -> tuple[str, float | None, tuple[str, ...]]:
         """The line without its leading time stamp, the time (seconds since 1970 UTC), and what of it was assumed."""
+        known = self._again(line) if self._known else None
+        if known is not None:
+            return known
         self.misses += 1
         if self.misses > _STAMP_MISSES and self.misses % 16:
             return line, None, ()
@@ -41,7 +51,27 @@ class Clock:
                 # Outside the calendar, as a year 1 with a zone is.
                 return line, None, ()
             self.day = day
+            self._remember(line, stamp, day)
         return stamp.after(line), stamp.at, stamp.assumed
+
+    def _remember(self, line: str, stamp: Stamp, day: tuple[int, int, int]) -> None:
+        begin, end = stamp.fraction
+        if begin < end and stamp.span[0] == 0:
+            if len(self._known) >= _SECONDS_KEPT:
+                self._known.clear()
+            self._places = begin, end, stamp.span[1]
+            whole = stamp.at - float(f"0.{line[begin:end]}")
+            self._known[line[:begin], line[end : stamp.span[1] + _BEYOND]] = round(whole), day, stamp.assumed
+
+    def _again(self, line: str) -> tuple[str, float, tuple[str, ...]] | None:
+        """What `take` gives for a line of a second that was read before, with another fraction of as many digits."""
+        begin, end, stop = self._places
+        known = self._known.get((line[:begin], line[end : stop + _BEYOND]))
+        if known is None or not line[begin:end].isdecimal():
+            return None
+        whole, self.day, assumed = known
+        self.misses = 0
+        return line[stop:], whole + float(f"0.{line[begin:end]}"), assumed
 
 
 DATED = 120

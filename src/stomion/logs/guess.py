@@ -215,10 +215,15 @@ _MARKS = ("broken", "turned", "refus", "reject", "denie", "declin", "fail", "awa
 """One of these stands in whatever a weak event's line may refuse: plain words are looked for many times faster than patterns."""
 
 
+def is_strong(event: Event) -> bool:
+    """Is a line's meaning one that no refusal is taken for?"""
+    return event.what not in _WEAK
+
+
 def may_refuse(low: str, event: Event | None = None) -> bool:
     """Has a line, in lower case, any word that denies something, or that says that it tells of something grave? `event` is what was
     understood of it."""
-    if event is not None and (event.what not in _WEAK or not any(mark in low for mark in _MARKS)):
+    if event is not None and (is_strong(event) or not any(mark in low for mark in _MARKS)):
         return False
     return _DENIES.search(f" {low} ") is not None or is_grave(low)
 

@@ -18,6 +18,7 @@ from stomion.logs.framing import FRAMES, unframe
 from stomion.logs.guess import Guesses, guessed, hint_of, is_grave, may_refuse
 from stomion.logs.naming import naming_of
 from stomion.logs.phrasebook import Phrase, as_taught, taught
+from stomion.logs.plans import Plans
 from stomion.logs.subjects import Subjects
 from stomion.logs.threads import tag_of
 from stomion.logs.understand import MOST_SAID, alike, understand
@@ -46,6 +47,16 @@ class LogState:
     """How far each peer's negotiation came, in such a log."""
     threaded: bool = False
     peer_of_thread: dict[str, str] = field(default_factory=dict)
+    plans: Plans = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.plans = Plans(self._said)
+
+    def _said(self, line: str, rest: str, where: Provenance) -> Event | None:
+        """What a line says by what was taught of it, and by its words."""
+        known = taught(line, self.phrases) if self.phrases else None
+        event = understand(rest, where)
+        return event if known is None else as_taught(*known, line, where, event)
 
 
 def read_log(
@@ -75,7 +86,11 @@ def read_log(
             event = understand_line(line, where, state)
             if event is not None:
                 guesses.event(event, len(found))
-            if may_refuse(low, event) and (stub := _stub(line, where, event, state)) is not None:
+            if (
+                not state.plans.quiet
+                and may_refuse(low, event)
+                and (stub := _stub(line, where, event, state)) is not None
+            ):
                 guesses.line(len(found) + (event is not None), *stub)
             if event is not None:
                 found.append(event)
@@ -148,13 +163,11 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
     owner = frame.owner if frame is not None else ""
     if owner:
         _note_owner(owner, rest, state)
-    known = taught(line, state.phrases) if state.phrases else None
-    event = understand(rest, where)
-    if state.subjects is not None:
-        event = by_context(event, rest, line, where, at, state.subjects, state.progress)
+    if state.subjects is None:
+        event = state.plans.event_of(line, rest, where)
+    else:
+        event = _in_its_light(line, rest, where, at, state.subjects, state)
     thread = _note_thread(rest, state) if state.threaded else None
-    if known is not None:
-        event = as_taught(*known, line, where, event)
     if event is None:
         return None
     if event.peer in state.own:
@@ -165,6 +178,15 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
         event = replace(event, peer=thread)
     text = frame.text if frame is not None and frame.at is not None else line
     return _tied(replace(event, at=at, assumed=assumed, text=text), state)
+
+
+def _in_its_light(
+    line: str, rest: str, where: Provenance, at: float | None, subjects: Subjects, state: LogState
+) -> Event | None:
+    """What a line says in the light of its peer's negotiation; what was taught comes first."""
+    known = taught(line, state.phrases) if state.phrases else None
+    event = by_context(understand(rest, where), rest, line, where, at, subjects, state.progress)
+    return event if known is None else as_taught(*known, line, where, event)
 
 
 def _note_thread(text: str, state: LogState) -> str | None:

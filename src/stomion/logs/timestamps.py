@@ -64,6 +64,8 @@ class Stamp(msgspec.Struct, frozen=True):
     shape: int
     span: tuple[int, int] = (0, 0)
     """Where it stands in the line."""
+    fraction: tuple[int, int] = (0, 0)
+    """Where the digits after its seconds stand; empty where it has none."""
 
     def after(self, line: str) -> str:
         """What a line says after its leading time; all of it where much stands before the time."""
@@ -117,6 +119,7 @@ _WHOLE: dict[tuple[int, str, int, _Day | None], _Whole | None] = {}
 
 def _to_stamp(match: re.Match[str], year: int, day: _Day | None, index: int) -> Stamp | None:
     text, span, fraction = match[0], match.span(), 0.0
+    begin = end = 0
     if _FRACTIONS[index] and match["f"]:
         begin, end = match.span("f")
         fraction = float(f"0.{match['f']}")
@@ -127,7 +130,7 @@ def _to_stamp(match: re.Match[str], year: int, day: _Day | None, index: int) -> 
             _WHOLE.clear()
         _WHOLE[key] = _whole(match.groupdict(), year, day)
     whole = _WHOLE[key]
-    return None if whole is None else Stamp(whole[0] + fraction, whole[1], index, span)
+    return None if whole is None else Stamp(whole[0] + fraction, whole[1], index, span, (begin, end))
 
 
 def _whole(g: dict[str, str | None], year: int, day: _Day | None) -> _Whole | None:
