@@ -12,7 +12,9 @@ from stomion.logs.clock import wall_clock
 from stomion.logs.context import Progress, by_context
 from stomion.logs.reader import read_log
 from stomion.logs.subjects import Subjects, subjects_of
+from stomion.logs.unknown import unknown_words
 from stomion.model.event import What
+from stomion.model.finding import Certainty
 from stomion.model.provenance import Provenance
 
 Case = Callable[[dict[str, str | bytes]], Examined]
@@ -199,6 +201,21 @@ def test_what_is_wrong_is_found_in_words_that_nobody_knows(case: Case, make: str
     (diagnosis,) = case(logs).tunnels
     first = diagnosis.first_fault
     assert ({first.code} if first is not None else set()) == wanted
+
+
+def test_what_is_concluded_is_not_proven_and_names_the_unknown_words(case: Case) -> None:
+    north, south, _ = TOLD["other networks"]
+    logs: dict[str, str | bytes] = {
+        "north/gate.log": _log("sentences", north, NORTH),
+        "south/gate.log": _log("sentences", south, SOUTH),
+    }
+    first = case(logs).tunnels[0].first_fault
+    assert first is not None and first.certainty is Certainty.LIKELY
+    assert first.facts["inferred_from"] == "south/gate.log:7" and "concluded from its values" in first.detail
+    assert unknown_words(logs["south/gate.log"].splitlines()[6]) == ("case", "passage")
+    assert unknown_words("2026-06-01 gw-1 ike: our frobnicated proposal to peer.example was unexpectedly grumbled at") == (
+        "frobnicated", "unexpectedly", "grumbled",
+    )  # fmt: skip
 
 
 def test_a_name_ties_lines_to_the_one_address_that_stands_beside_it() -> None:

@@ -17,7 +17,7 @@ LINES = [plain(line) for line in json.loads(Path(__file__).with_name("understood
 
 def test_every_idea_says_what_it_means_and_has_rows() -> None:
     assert [name for name, idea in vocabulary().items() if not idea.meaning or not rows_of(name)] == []
-    assert {idea.file for idea in vocabulary().values()} == {"ideas", "context", "deeds", "shared"}
+    assert {idea.file for idea in vocabulary().values()} == {"ideas", "context", "deeds", "shared", "common"}
 
 
 def test_rows_of_plain_words_find_themselves() -> None:

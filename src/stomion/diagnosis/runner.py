@@ -7,9 +7,11 @@ from dataclasses import dataclass, replace
 
 from stomion.diagnosis.catalogue import RULES
 from stomion.diagnosis.changes import change_beside
-from stomion.diagnosis.spec import MAX_EVIDENCE, Context, Spec
+from stomion.diagnosis.spec import MAX_EVIDENCE, Context, Spec, listed
 from stomion.diagnosis.stages import REFUSABLE, stage_verdicts, status_of
 from stomion.diagnosis.twice import with_readings
+from stomion.logs.unknown import unknown_words
+from stomion.model.event import Event
 from stomion.model.finding import STAGES, Certainty, Finding, Stage, StageVerdict, Status
 from stomion.model.provenance import Provenance
 from stomion.tunnel.cause import leading_cause
@@ -101,17 +103,47 @@ def _with_change(picture: Picture, finding: Finding) -> Finding:
     )  # fmt: skip
 
 
-def _as_a_guess(finding: Finding, where: Provenance) -> Finding:
-    """A fault that rests on a line of which no word is known to refuse what it speaks of: said, with the line."""
-    place = f"{where.file}:{where.line}" if where.line is not None else where.file
-    said = f"What {place} says is not understood; that it tells of this is concluded from what it speaks of and where it stands."
+def _as_a_guess(finding: Finding, refusal: Event) -> Finding:
+    """A fault that rests on a line of which no word is known to refuse what it speaks of: said, with the line and its unknown words."""
+    words = unknown_words(refusal.text)
+    unknown = f" (not known: {_quoted(words)})" if words else ""
+    said = (
+        f"What {_place(refusal.where)} says is not understood{unknown}; that it tells of this is concluded from what it speaks of and "
+        "where it stands."
+    )
     return replace(
         finding,
         # Of whatever else the rule made its certainty.
         certainty=Certainty.POSSIBLE,
         detail=" ".join(part for part in (finding.detail, said) if part),
-        facts={**finding.facts, "guessed_from": place},
+        facts={**finding.facts, "guessed_from": _place(refusal.where)},
     )
+
+
+def _as_inferred(finding: Finding, refusal: Event) -> Finding:
+    """A fault that rests on a line whose meaning was concluded from its values and its place: it is not proven by that line alone."""
+    words = unknown_words(refusal.text)
+    why = (
+        f", as its {'word' if len(words) == 1 else 'words'} {_quoted(words)} {'is' if len(words) == 1 else 'are'} not known"
+        if words
+        else ""
+    )
+    said = f"What {_place(refusal.where)} tells is concluded from its values and from how far the negotiation had come{why}."
+    proven = finding.certainty is Certainty.PROVEN
+    return replace(
+        finding,
+        certainty=Certainty.LIKELY if proven else finding.certainty,
+        detail=" ".join(part for part in (finding.detail, said) if part),
+        facts={**finding.facts, "inferred_from": _place(refusal.where)},
+    )
+
+
+def _place(where: Provenance) -> str:
+    return f"{where.file}:{where.line}" if where.line is not None else where.file
+
+
+def _quoted(words: tuple[str, ...]) -> str:
+    return listed([f"“{word}”" for word in words], "and")
 
 
 def faults_of(picture: Picture) -> tuple[Finding, ...]:
@@ -132,8 +164,11 @@ def diagnose(picture: Picture) -> Diagnosis:
     refused = first is not None and cause is not None and not cause.declared and first.stage in REFUSABLE
     if first is not None:
         named = with_readings(picture, _with_change(picture, first))
-        if refused and context.guess is not None:
-            named = _as_a_guess(named, context.guess)
+        refusal = cause.refusal.event if refused and cause is not None and cause.refusal is not None else None
+        if refusal is not None and refusal.guessed:
+            named = _as_a_guess(named, refusal)
+        elif refusal is not None and refusal.inferred:
+            named = _as_inferred(named, refusal)
         judged = Judgement(tuple(named if f is first else f for f in judged.findings), judged.crashed)
         first = named
     stages = stage_verdicts(picture, first, refused)

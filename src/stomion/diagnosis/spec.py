@@ -98,6 +98,12 @@ class Context:
         refusal = self.cause.refusal if self.cause is not None else None
         return refusal.event.where if refusal is not None and refusal.event.guessed else None
 
+    @property
+    def inferred(self) -> Provenance | None:
+        """The leading refusal's line, where its meaning was concluded from what stands around its words."""
+        refusal = self.cause.refusal if self.cause is not None else None
+        return refusal.event.where if refusal is not None and refusal.event.inferred else None
+
     def certainty(self) -> Certainty:
         """Proven by the refusing end's own word; possible where only its bare `no` was heard."""
         if self.guess is not None:
@@ -106,7 +112,7 @@ class Context:
             return Certainty.LIKELY
         if self.cause is None or self.cause.heard:
             return Certainty.POSSIBLE
-        if self.untold:
+        if self.untold or self.inferred is not None:
             return Certainty.LIKELY
         return Certainty.PROVEN
 

@@ -136,6 +136,8 @@ def by_context(
         state.unread = _last_word(spoken, template, at, state)
     if found is None:
         return None
+    if event is None or found.what is not event.what:
+        found = replace(found, inferred=not found.guessed)
     if found.bare and found.notifies:
         # Who began hears the refusal, whoever answers gives it.
         found = replace(found, far=state.ours, bare=False)

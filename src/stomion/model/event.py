@@ -97,4 +97,6 @@ class Event(msgspec.Struct, frozen=True, gc=False):
     identities: tuple[str, ...] = ()
     guessed: bool = False
     """Is that it refuses something concluded from its place and topic alone, with no word that is known to say so?"""
+    inferred: bool = False
+    """Is its meaning concluded from the kinds of its values and from how far its negotiation had come, and not from its words alone?"""
     assumed: tuple[str, ...] = ()
