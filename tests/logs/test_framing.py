@@ -48,6 +48,7 @@ FRAMES = {
     "JSON, an array": json.dumps(RECORDS, indent=2),
     "JSON, an array in an object": json.dumps({"log": RECORDS}),
     "JSON, the newest first": json.dumps(RECORDS[::-1], indent=1),
+    "the address in a path": "\n".join(line.replace("session 12:", "ike.192.0.2.44.log") for line in LINES),
     "CR and LF": "\r\n".join(LINES),
 }
 

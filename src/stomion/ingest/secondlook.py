@@ -51,16 +51,22 @@ def names_exchanges(events: Iterable[Event]) -> bool:
     return any(e.what in (What.SENT, What.RECEIVED) and e.exchange is not None for e in events)
 
 
+_IN_PATH = re.compile(r"(?<=[A-Za-z])\.((?:\d{1,3}\.){3}\d{1,3})\.(?=[A-Za-z])(?!in-addr)")
+"""An address that is one of the names of a path with dots: `ike.192.0.2.1.state`."""
+
+
 def rows_of(item: Item, reading: Reading, layout: Layout, used: Collection[int]) -> list[tuple[int, str]]:
     """(number of a line, text) of every record of a log but those in `used` lines, in the order of their time."""
     found = records(item, reading, layout, lambda number, text: number not in used and not may_tell(text), bodies=True)
-    return list(turned(found, layout))
+    return list(turned(((number, _IN_PATH.sub(r" \1 ", text)) for number, text in found), layout))
 
 
 def is_refused(events: Sequence[Event], rows: Sequence[tuple[int, str]]) -> bool:
     """Is what began refused for a reason that says of what, with no record after it that may tell of a Child SA all the same?"""
     found = [e for e in events if e.peer is not None and not e.guessed]
-    reasons = [e.where.line or 0 for e in found if e.what in REFUSALS and e.what not in _GENERAL]
+    # Once a proposal was agreed on, another one that is refused may be the child's, whatever a line calls it.
+    general = (*_GENERAL, What.IKE_PROPOSAL_REFUSED) if any(e.what is What.AGREED for e in found) else _GENERAL
+    reasons = [e.where.line or 0 for e in found if e.what in REFUSALS and e.what not in general]
     if not reasons or not any(e.what in _BEGINNINGS for e in found):
         return False
     # Several records may stand in one line.
