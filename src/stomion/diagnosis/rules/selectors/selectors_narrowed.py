@@ -21,7 +21,8 @@ SPEC = Spec(
     means="In IKEv2 a responder may take a part of what is asked for. The tunnel works for that part; hosts outside it have no "
     "tunnel, and nothing reports an error.",
     decided="The Child SA's selectors in a log are smaller than an end's sheet asks for, while the other end's sheet names "
-    "exactly the smaller range, or is not there to say. Without sheets: of a primary and its standby, the SA that came up last carries less than the one before it.",
+    "exactly the smaller range, or is not there to say. Without sheets: the line that tells of the Child SA, or one right before it, names "
+    "what was asked for as well; of a primary and its standby, the SA that came up last carries less than the one before it.",
     example="Only 10.66.0.0/22 is carried; Quayhead asks for 10.66.0.0/21. Hosts in 10.66.4.0/22 have no tunnel.",
 )
 

@@ -10,7 +10,7 @@ SPEC = Spec(
     stage=Stage.UNDERLAY,
     title="The peer stopped answering",
     means="The tunnel had been up. Then dead-peer detection or a rekey got no answer, to the end of the evidence.",
-    decided="An end's log gives up on the peer after the IKE SA had been established, and nothing comes up again.",
+    decided="An end's log gives up on the peer after the IKE SA (or a child, with another try after it) had been established, and nothing comes up again.",
     example="Petrel was up and stopped answering Farlight.",
 )
 
