@@ -80,6 +80,7 @@ def test_lines_that_were_cut_are_whole_again(texts: list[str], width: int) -> No
 def test_long_lines_of_their_own_are_not_joined() -> None:
     lines = [f"{AT.format(n)} {'x' * 59}" for n in range(9)]
     assert wrap_of(lines) is None and wrap_of([]) is None
+    assert wrap_of([f"{n:>4} {'x' * 75}" for n in range(9)]) is None, "rows of a table"
 
 
 RECORD = st.dictionaries(

@@ -37,7 +37,11 @@ def wrap_of(lines: Sequence[str]) -> Wrap | None:
         full = [dated for last, _, dated in pairs if len(last) >= width - ragged]
         rest = [dated for last, _, dated in pairs if len(last) < width - ragged]
         cut = full.count(False)
+        dated = full.count(True) + rest.count(True)
         enough = 1 if not ragged and width in _TERMINALS else _LEAST
+        if dated < _LEAST:
+            # Lines without times may all be of one width: a table, a listing.
+            return None
         if cut >= enough and cut >= _MOST_OF * len(full) and rest.count(True) >= _MOST_OF * len(rest):
             return Wrap(width, hard=not ragged)
     return None
