@@ -15,7 +15,7 @@ from stomion.logs.alike import filled, mark
 from stomion.logs.clock import Clock
 from stomion.logs.phrasebook import phrase
 from stomion.logs.plans import Plans
-from stomion.logs.reader import read_log
+from stomion.logs.reader import LogState, read_log, understand_line
 from stomion.logs.understand import event_of, understand
 from stomion.model.event import What
 from stomion.model.provenance import Provenance
@@ -81,6 +81,14 @@ def test_a_log_tells_the_same_with_and_without_what_is_remembered(part: int, mon
     monkeypatch.setattr(Clock, "_again", lambda *_: None)
     reading.forget()
     assert list(read(enumerate(lines, 1))) == found
+
+
+@pytest.mark.parametrize("line", ["a record of\nseveral lines", "a line alone"])
+def test_what_is_known_of_one_line_is_not_taken_for_the_next(line: str) -> None:
+    state = LogState(Clock(2026))
+    state.plans.quiet = True
+    understand_line(line, NOWHERE, state)
+    assert not state.plans.quiet
 
 
 def test_the_same_value_stands_behind_the_same_stand_in_wherever_it_is() -> None:

@@ -110,5 +110,12 @@ def test_damaged_json_gives_what_comes_before(text: str, found: int) -> None:
     assert len(list(rows_of(text))) == found
 
 
+def test_half_a_character_in_json_costs_nothing_else(case: Case) -> None:
+    records = json.dumps([RECORDS[0] | {"note": "\ud800"}, *RECORDS[1:]], indent=1)
+    assert "\\ud800" in records
+    (tunnel,) = case({"south/gate.log": records}).tunnels
+    assert tunnel.first_fault is not None and tunnel.first_fault.code == "selectors-unacceptable"
+
+
 def test_lines_of_json_each_whole_are_no_document() -> None:
     assert not is_json('{"a": 1}\n{"b": 2}\n') and not is_json("[iked] started\n") and not is_json("plain\n")

@@ -83,7 +83,7 @@ def records(
 def _of_json(item: Item) -> Iterator[tuple[int, str]]:
     with open_input(item.path) as stream:
         text = stream.read(MOST_JSON).decode("utf-8-sig", "replace")
-    return ((number, decode_line(record.encode())[0]) for number, record in rows_of(text))
+    return ((number, decode_line(record.encode("utf-8", "replace"))[0]) for number, record in rows_of(text))
 
 
 def turned(rows: Iterable[tuple[int, str]], layout: Layout) -> Iterable[tuple[int, str]]:

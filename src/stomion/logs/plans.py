@@ -38,7 +38,6 @@ class Plans:
 
     def event_of(self, line: str, rest: str, where: Provenance) -> Event | None:
         """What a line says; `rest` is without its time."""
-        self.quiet = False
         marked = self._marker.mark(rest) if len(rest) <= KEPT_LENGTH else None
         if marked is None:
             return self._read(line, rest, where)

@@ -149,6 +149,7 @@ def _stub(line: str, where: Provenance, event: Event | None, state: LogState) ->
 
 def understand_line(line: str, where: Provenance, state: LogState) -> Event | None:
     """One line, or a record of several, in the light of those before it."""
+    state.plans.quiet = False
     if "\n" in line:
         return _understand_record(line, where, state)
     frame = unframe(line) if line[:1] in FRAMES else None
