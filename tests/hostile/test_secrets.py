@@ -72,6 +72,7 @@ def test_a_line_is_shown_without_its_secret(tmp_path: Path, line: str) -> None:
         'authby=secret left=192.0.2.1',
         'keyid:north-gw1',
         'PSK:AES256-SHA256-MODP2048',
+        '{"topic": "credentials", "partner": {"address": "192.0.2.1"}}',
     ],
 )  # fmt: skip
 def test_what_is_said_of_a_key_stays(line: str) -> None:

@@ -8,10 +8,11 @@ from datetime import UTC, datetime
 import pytest
 
 from stomion.jobs.examine import Examined
-from stomion.logs.clock import wall_clock
+from stomion.logs.clock import on_their_days, wall_clock
 from stomion.logs.context import Progress, by_context
 from stomion.logs.reader import read_log
 from stomion.logs.subjects import Subjects, subjects_of
+from stomion.logs.timestamps import day_in
 from stomion.logs.unknown import unknown_words
 from stomion.model.event import What
 from stomion.model.finding import Certainty
@@ -264,6 +265,14 @@ def test_a_name_ties_lines_to_the_one_address_that_stands_beside_it() -> None:
         ("192.0.2.1 asks for a contract, edition 2: none with it", What.NO_PEER),
         ("to 192.0.2.1: not delivered, no way there", What.SEND_FAILED),
         ("[2] stage 2 with 192.0.2.1 stays down: stage 1 is not up", None),
+        ("192.0.2.1 went from idle -> init_rcvd", What.ASKED),
+        ("192.0.2.1 went from idle -> init_sent", What.INITIATING),
+        ("I knock at 192.0.2.1, edition 2", What.INITIATING),
+        ("we were called by 192.0.2.1, edition 2", What.ASKED),
+        ("192.0.2.1: theirs aes128 sha1 g14, ours aes256 sha1 g14", What.PROPOSAL_REFUSED),
+        ("192.0.2.1: aes128 or aes256, sha1 or sha256", None),
+        ("192.0.2.1 came with edition 2, we speak edition 1", What.VERSION_REFUSED),
+        ("192.0.2.1: no contract covers 192.0.2.1", What.NO_PEER),
     ],
 )  # fmt: skip
 def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
@@ -288,12 +297,55 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
         (What.AUTH_OK, "192.0.2.1: ends, result ok", What.IKE_UP),
         (What.CHILD_UP, "<- 192.0.2.1: dissolved", What.DELETED_BY_PEER),
         (What.CHILD_UP, "192.0.2.1: far end found nothing that fits", None),
+        (What.IKE_DOWN, "192.0.2.1: stage one is over", What.IKE_DOWN),
+        (What.CHILD_UP, "192.0.2.1: association closed by peer", What.DELETED_BY_PEER),
+        (What.IKE_UP, "192.0.2.1: 10.1.0.0/16 10.2.0.0/16, we take 10.1.8.0/24 10.2.0.0/16", What.NARROWED),
+        (What.AGREED, "192.0.2.1: kern_add() -> -12", What.INSTALL_FAILED),
+        (What.AGREED, "192.0.2.1: cred_check(id=south.lantern.example) -> 0", What.AUTH_OK),
+        (What.AGREED, "192.0.2.1: hello, copy 2", What.RESENT),
     ],
 )
 def test_the_same_line_tells_another_thing_at_another_stage(stage: What, line: str, what: What | None) -> None:
     subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset())
     event = by_context(None, line, line, Provenance("x"), None, subjects, {"192.0.2.1": Progress(stage)})
     assert (event.what if event is not None else None) is what
+
+
+@pytest.mark.parametrize(
+    ("told", "line", "what"),
+    [
+        (["call 192.0.2.1, edition 2"], "192.0.2.1 ended by peer, rc=24", What.AUTH_REFUSED),
+        (["192.0.2.1 calls, edition 2", "192.0.2.1 aes256 sha256 g14"], "192.0.2.1: ike sa deleted", What.AUTH_REFUSED),
+        (["192.0.2.1 calls, edition 1", "192.0.2.1 aes256 sha256 g14"], "192.0.2.1: bad letter", What.UNDECRYPTABLE),
+        (["192.0.2.1 calls, edition 2", "192.0.2.1 aes256 sha256 g14"], "192.0.2.1: bad, aes128 sha256", What.CHILD_PROPOSAL_REFUSED),
+        (["192.0.2.1 calls, edition 2", "192.0.2.1 aes256 sha256"], "192.0.2.1: bad, aes128 sha256", What.PROPOSAL_REFUSED),
+        (["192.0.2.1 calls, edition 2", "192.0.2.1 aes256 sha256"], "192.0.2.1: unlike word, no key of ours", What.KEY_REFUSED),
+        (["call 192.0.2.1, edition 2"], "192.0.2.1: bad", What.IKE_PROPOSAL_REFUSED),
+        (["call 192.0.2.1, edition 2", "", "", "", "", ""], "192.0.2.1: bad", What.NO_ANSWER),
+    ],
+)  # fmt: skip
+def test_a_line_tells_by_those_before_it(told: list[str], line: str, what: What) -> None:
+    subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset())
+    numbered = ((n, f"2026-06-01T09:00:{n:02d}Z gate {text}") for n, text in enumerate([*told, line]) if text)
+    events = list(read_log(numbered, "x", "north", year=2026, subjects=subjects))
+    assert events[-1].what is what and events[-1].where.line == len(told)
+
+
+def test_a_log_of_the_time_of_day_is_dated_by_its_headlines_and_as_its_clock_begins_anew() -> None:
+    def dated(lines: list[str]) -> list[tuple[str, tuple[str, ...]]]:
+        numbered = list(enumerate(lines))
+        events = read_log(numbered, "x", "north", year=2026)
+        found = [(e.at or 0, e.assumed) for e in on_their_days(events, numbered)]
+        return [(datetime.fromtimestamp(at, UTC).isoformat()[:-6], assumed) for at, assumed in found]
+
+    up, later = "23:59:58 ike sa established with 192.0.2.1", "00:00:03 ike sa established with 192.0.2.1"
+    assert dated(["log of 1 June 2026", up, later]) == [
+        ("2026-06-01T23:59:58", ("zone",)),
+        ("2026-06-02T00:00:03", ("zone",)),
+    ]
+    assert dated([up, later]) == [("2026-01-01T23:59:58", ("day", "zone")), ("2026-01-02T00:00:03", ("day", "zone"))]
+    assert dated([later]) == [("2026-01-01T00:00:03", ("day", "zone"))]
+    assert day_in("no day: 10.20.30.40, 1/2") is None and day_in("-- 2026/02/30 --") is None
 
 
 def test_a_time_that_is_counted_from_the_start_is_tied_to_the_wall() -> None:
@@ -325,6 +377,22 @@ def test_the_last_word_of_attempts_that_came_to_nothing(lines: list[str], told: 
     assert all(e.at is not None for e in events)
 
 
+def test_a_number_in_two_guises_and_a_field_of_names_tie_lines() -> None:
+    def ties(lines: list[str]) -> list[str | None]:
+        found = subjects_of(list(enumerate(lines)), frozenset())
+        return [found.of(line) for line in lines]
+
+    suite = "aes256/sha256/14"
+    assert ties(["ike peer#12 192.0.2.1", f"p12 {suite}", "q12 ready"]) == ["192.0.2.1", "192.0.2.1", None]
+    events = ["ev=ph1.try peer=192.0.2.1 tun=to-south ikev=2", f"ev=ph1.alg tun=to-south {suite}", "ev=ka tun=to-south"]
+    assert ties(events) == ["192.0.2.1"] * 3
+    assert ties(["t=0x000c open 192.0.2.1 ikev2", f"t=0x000c {suite}", "t=0x0001 fan"]) == [
+        "192.0.2.1",
+        "192.0.2.1",
+        None,
+    ]
+
+
 def test_lines_with_another_name_in_the_same_field_are_of_another_peer() -> None:
     lines = [
         'gate@7 entry="cn=VPN7" ike call 192.0.2.1', 'gate@7 entry="cn=VPN7" ike answer of 192.0.2.1',
@@ -332,3 +400,13 @@ def test_lines_with_another_name_in_the_same_field_are_of_another_peer() -> None
     ]  # fmt: skip
     found = subjects_of(list(enumerate(lines)), frozenset())
     assert [found.of(line) for line in lines] == ["192.0.2.1", "192.0.2.1", None, "192.0.2.1"]
+
+
+def test_a_line_that_sets_values_apart_is_told_beside_lines_that_are_understood(case: Case) -> None:
+    up = "ike: child sa established with 192.0.2.44: 10.30.8.0/24 === 10.20.4.0/22, spi 9be07731 c41f0a22"
+    lines = ["ike: contacted by 192.0.2.44", "ike: peer 192.0.2.44 authenticated", up]
+    log = "".join(f"2026-06-01T09:00:{n:02d}Z gate {line}\n" for n, line in enumerate(lines))
+    for last, code in (("esp suite none: peer no group, own group 14", "pfs-mismatch"), ("suite: group 14", None)):
+        said = f"2026-06-01T09:20:00Z gate 192.0.2.44 {last}\n"
+        (tunnel,) = case({"south/gate.log": log + said, "north/other.txt": "x\n"}).tunnels
+        assert (tunnel.first_fault.code if tunnel.first_fault is not None else None) == code

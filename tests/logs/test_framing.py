@@ -38,7 +38,59 @@ def _wrapped(lines: list[str], width: int, indent: str = "") -> str:
     return "\n".join(found) + "\n"
 
 
+SAID = [", ".join(f"{k} {v}" for k, v in row.items()) for row in TOLD]
+FANS = [("203.0.113.4", ["fan speed 40"])] * 4
+BLOCKS = [*FANS, ("192.0.2.44", SAID)]
+
+
+def _below(head: str, line: str) -> str:
+    """Blocks of lines below a headline with a time and an address."""
+    blocks = enumerate(BLOCKS)
+    return "".join(
+        head.format(n, who, AT.format(n)) + "".join(line.format(at, text) for at, text in enumerate(said))
+        for n, (who, said) in blocks
+    )
+
+
+NESTED = [
+    {"when": {"s": 1_780_304_400 + n, "us": 40}, "of": {"address": "192.0.2.44", "file": "to-north"}, "note": text}
+    for n, text in enumerate(SAID)
+]
+CODES = {str(number): row["event"] for number, row in enumerate(TOLD, 40)}
+
+
+def _coded(number: int, row: dict[str, str]) -> str:
+    values = " ".join(f"{k} {v}" for k, v in row.items() if k != "event")
+    return f"{AT.format(number)} gate {40 + number} 192.0.2.44 {values}"
+
+
+def _hexadecimal(line: str) -> str:
+    for decimal, other in (
+        ("session 12:", "C000022C:"), ("192.0.2.44", "C000022C"), ("10.20.4.0/22", "0A140400/FFFFFC00"),
+        ("10.20.0.0/22", "0A140000/22"), ("10.30.8.0/24", "0a1e0800/ffffff00"),
+    ):  # fmt: skip
+        line = line.replace(decimal, other)
+    return line
+
+
 FRAMES = {
+    "addresses in hexadecimal": "\n".join(map(_hexadecimal, LINES)),
+    "codes and what they mean": "\n".join(
+        [*(f"# {code} {said}" for code, said in CODES.items()), *(_coded(n, row) for n, row in enumerate(TOLD))]
+    ),
+    "fields alone, RFC 5424": "\n".join(
+        f'<134>1 {AT.format(n)} gate keyd 77 KX [vpn@32473 session="12" '
+        + " ".join(f'{k}="{v}"' for k, v in row.items())
+        + "]"
+        for n, row in enumerate(TOLD)
+    ),
+    "below headlines": _below("== session {} == {} == {} ==\n", "{1}\n"),
+    "below with the time since": _below("{2} gate {1}\n", "    +{0}.250 {1}\n"),
+    "JSON, nested": "\n".join(map(json.dumps, NESTED)),
+    "the day in a headline": "=== 01 June 2026 === SOUTH ===\n"
+    + "".join(f"09.00.{n:02d}.25 session 12, {text}\n" for n, text in enumerate(SAID)).replace(
+        "incoming,", "incoming from 192.0.2.44,"
+    ),
     "lines": "\n".join(LINES) + "\n",
     "cut at 80": _wrapped(LINES, 80),
     "cut at 72 and indented": _wrapped(LINES, 72, "    "),

@@ -111,6 +111,9 @@ SUITES = {
     "AES_GCM_16_128/NO_EXT_SEQ": ("AES-GCM-16-128", "", ""),
     "chacha20-poly1305, curve25519": ("CHACHA20-POLY1305", "", "31"),
     "secp521r1 and aes192": ("AES-CBC-192", "", "21"),
+    "AES-CBC-256/HMAC-SHA2-256/14": ("AES-CBC-256", "HMAC-SHA2-256-128", "14"),
+    "enc=AES-128 auth=SHA1 grp=5": ("AES-CBC-128", "HMAC-SHA1-96", "5"),
+    "aes128 | sha256 | 1500": ("AES-CBC-128", "HMAC-SHA2-256-128", ""),
 }
 
 

@@ -12,8 +12,17 @@ from stomion.ingest.item import Item
 from stomion.ingest.loglayout import every_line, layout_of, records, turned
 from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
-from stomion.ingest.secondlook import SECOND_LOOK, is_refused, is_told, names_exchanges, rows_of, second_look
-from stomion.logs.clock import Clock, on_the_wall, wall_clock
+from stomion.ingest.secondlook import (
+    SECOND_LOOK,
+    best_told,
+    filled_in,
+    is_refused,
+    is_told,
+    names_exchanges,
+    rows_of,
+    second_look,
+)
+from stomion.logs.clock import Clock, on_the_wall, on_their_days, wall_clock
 from stomion.logs.lexicon import RELEVANT
 from stomion.logs.neighbours import WORDS, Neighbours, may_tell
 from stomion.logs.phrasebook import Phrase, read_phrasebook
@@ -92,7 +101,7 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
 
         year, phrases = reading.years.year_for(item.path), (*evidence.phrases, *shipped())
         layout = layout_of(item, reading, year)
-        several = layout.shape or layout.wrap is not None
+        several = layout.shape or layout.wrap is not None or layout.legend is not None
         found = _worth(others(records(item, reading, layout)), log, phrases) if several else lines()
         own = evidence.addresses.get(item.site or "", set())
         told = partial(
@@ -100,13 +109,21 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
         )
         log.events = list(told(turned(found, layout)))
     if reading.size <= SECOND_LOOK:
-        if not names_exchanges(log.events) and not is_told(log.events):
-            rows = rows_of(item, reading, layout, used)
-            second = [] if is_refused(log.events, rows) else second_look(rows, own, told)
-            log.events = second if is_told(second, at_least=True) else log.events
+        if names_exchanges(log.events):
+            pass
+        elif is_told(log.events):
+            rows = rows_of(item, reading, layout, used, "joined")
+            log.events = filled_in(log.events, second_look(rows, own, told))
+        else:
+            rows = rows_of(item, reading, layout, used, "joined")
+            if not is_refused(log.events, rows):
+                every = (rows, rows_of(item, reading, layout, used, "apart")) if layout.bodies else (rows,)
+                log.events = best_told(second_look(each, own, told) for each in every) or log.events
         if any("epoch" in e.assumed for e in log.events[:1]):
             start = wall_clock(every_line(item, reading), year)
             log.events = log.events if start is None else on_the_wall(log.events, start)
+        if any("day" in e.assumed for e in log.events[:1]):
+            log.events = on_their_days(log.events, every_line(item, reading))
     log.lines = max(log.lines, scan.lines)
     if scan.cut:
         text = f"{scan.cut:,} lines are longer than {MAX_LINE:,} characters; what is beyond that is not looked at"

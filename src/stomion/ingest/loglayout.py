@@ -9,9 +9,10 @@ from dataclasses import dataclass
 from stomion.ingest.files import HEAD, open_input, read_lines
 from stomion.ingest.item import Item
 from stomion.ingest.reading import Reading
-from stomion.logs.blocks import LOOKED_AT, has_bodies, joined, may_be_fields, shape_of, with_bodies
+from stomion.logs.blocks import LOOKED_AT, bodies_of, joined, may_be_fields, shape_of, with_bodies
 from stomion.logs.clock import DATED, runs_backwards
 from stomion.logs.jsonrows import is_json, rows_of
+from stomion.logs.legend import Legend, explained, legend_of
 from stomion.logs.threads import BEGINNING, is_of_threads
 from stomion.logs.threads import LOOKED_AT as THREADS
 from stomion.logs.wrapped import Wrap, unwrapped, wrap_of
@@ -24,15 +25,17 @@ MOST_JSON = 16 << 20
 
 @dataclass(frozen=True, slots=True)
 class Layout:
-    """`shape` is one of logs.blocks, `json`, or empty for a log of single lines; `wrap` is how lines are cut, if they are."""
+    """`shape` is one of logs.blocks, `json`, or empty for a log of single lines; `wrap` is how lines are cut, if they are, and `legend` the
+    list of its codes."""
 
     shape: str
     threaded: bool
     backwards: bool
     """Does the newest line stand first?"""
-    bodies: bool
-    """Have lines indented ones below them that may belong to them?"""
+    bodies: str
+    """How lines below others may belong to them, as logs.blocks has it; empty where none do."""
     wrap: Wrap | None = None
+    legend: Legend | None = None
 
 
 def layout_of(item: Item, reading: Reading, year: int) -> Layout:
@@ -40,9 +43,9 @@ def layout_of(item: Item, reading: Reading, year: int) -> Layout:
     with open_input(item.path) as stream:
         head = stream.read(HEAD)
     if head.lstrip()[:1] in (b"[", b"{") and reading.size <= MOST_JSON and is_json(head.decode("utf-8", "replace")):
-        plain = Layout("json", False, False, False)
+        plain = Layout("json", False, False, "")
         first = (text for (_, text), _ in zip(records(item, reading, plain), range(DATED), strict=False))
-        return Layout("json", False, runs_backwards(first, year), False)
+        return Layout("json", False, runs_backwards(first, year), "")
     raw = head.split(b"\n")[:LOOKED_AT]
     lines = [decode_line(line)[0] for line in (raw if len(head) < HEAD else raw[:-1])]
     wrap = wrap_of(lines)
@@ -53,8 +56,8 @@ def layout_of(item: Item, reading: Reading, year: int) -> Layout:
     several = 5 * begun > len(raw) or 2 * sum(map(may_be_fields, raw)) > len(raw)
     shape = shape_of(lines) if several else ""
     threaded = not shape and is_of_threads(line[:BEGINNING] for line in lines[:THREADS])
-    bodies = not shape and 8 * begun > len(lines) and has_bodies(lines)
-    return Layout(shape, threaded, runs_backwards(lines[:DATED], year), bodies, wrap)
+    bodies = "" if shape else bodies_of(lines)
+    return Layout(shape, threaded, runs_backwards(lines[:DATED], year), bodies, wrap, legend_of(lines))
 
 
 def every_line(item: Item, reading: Reading) -> Iterator[tuple[int, str]]:
@@ -67,17 +70,19 @@ def every_line(item: Item, reading: Reading) -> Iterator[tuple[int, str]]:
 
 
 def records(
-    item: Item, reading: Reading, layout: Layout, keep: Callable[[int, str], bool] | None = None, bodies: bool = False
+    item: Item, reading: Reading, layout: Layout, keep: Callable[[int, str], bool] | None = None, bodies: str = ""
 ) -> Iterator[tuple[int, str]]:
     """(number of a line, text) of every record, whatever lines it lies in, as they stand in the file. `keep` says which lines (of JSON
-    records) count at all. With `bodies` indented lines belong to the one above them."""
+    records) count at all. With `bodies` lines that may belong to the one above them do: all in one record (`joined`), or each (`apart`)."""
     rows = _of_json(item) if layout.shape == "json" else every_line(item, reading)
     rows = ((number, text) for number, text in rows if keep is None or keep(number, text))
     if layout.wrap is not None:
         rows = unwrapped(rows, layout.wrap)
+    if layout.legend is not None:
+        rows = explained(rows, layout.legend)
     if layout.shape not in ("", "json"):
         return joined(rows, layout.shape)
-    return with_bodies(rows) if bodies and layout.bodies else rows
+    return with_bodies(rows, layout.bodies, apart=bodies == "apart") if bodies and layout.bodies else rows
 
 
 def _of_json(item: Item) -> Iterator[tuple[int, str]]:

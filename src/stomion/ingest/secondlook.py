@@ -9,6 +9,7 @@ from stomion.ingest.item import Item
 from stomion.ingest.loglayout import Layout, records, turned
 from stomion.ingest.reading import Reading
 from stomion.logs.classify import REFUSALS
+from stomion.logs.hexaddresses import in_decimal
 from stomion.logs.lexicon import RELEVANT
 from stomion.logs.neighbours import may_tell
 from stomion.logs.subjects import subjects_of
@@ -29,7 +30,8 @@ def is_told(events: Sequence[Event], *, at_least: bool = False) -> bool:
         # What went well was told in words that are not known, if there was any.
         return False
     outcomes = _REASONS | _SILENCE
-    return not found.isdisjoint(outcomes) and bool(found & _BEGINNINGS or (at_least and found & _AT_THE_DOOR))
+    begun = _BEGINNINGS | ({What.AGREED} | _AT_THE_DOOR if at_least else set())
+    return not found.isdisjoint(outcomes) and not found.isdisjoint(begun)
 
 
 _BEGINNINGS = frozenset((What.INITIATING, What.ASKED, What.SENT, What.RECEIVED))
@@ -55,10 +57,14 @@ _IN_PATH = re.compile(r"(?<=[A-Za-z])\.((?:\d{1,3}\.){3}\d{1,3})\.(?=[A-Za-z])(?
 """An address that is one of the names of a path with dots: `ike.192.0.2.1.state`."""
 
 
-def rows_of(item: Item, reading: Reading, layout: Layout, used: Collection[int]) -> list[tuple[int, str]]:
-    """(number of a line, text) of every record of a log but those in `used` lines, in the order of their time."""
-    found = records(item, reading, layout, lambda number, text: number not in used and not may_tell(text), bodies=True)
-    return list(turned(((number, _IN_PATH.sub(r" \1 ", text)) for number, text in found), layout))
+def rows_of(item: Item, reading: Reading, layout: Layout, used: Collection[int], bodies: str) -> list[tuple[int, str]]:
+    """(number of a line, text) of every record of a log but those in `used` lines, in the order of their time; `bodies` as in `records`."""
+    found = records(
+        item, reading, layout, lambda number, text: number not in used and not may_tell(text), bodies=bodies
+    )
+    rows = list(turned(found, layout))
+    decimal = in_decimal(text for _, text in rows) or str
+    return [(number, _IN_PATH.sub(r" \1 ", decimal(text))) for number, text in rows]
 
 
 def is_refused(events: Sequence[Event], rows: Sequence[tuple[int, str]]) -> bool:
@@ -72,6 +78,30 @@ def is_refused(events: Sequence[Event], rows: Sequence[tuple[int, str]]) -> bool
     # Several records may stand in one line.
     begun = next((place for place, (number, _) in enumerate(rows) if number == reasons[-1]), 0)
     return len({spi for _, text in rows[begun:] for spi in _SPI.findall(text.lower())}) < len(("in", "out"))
+
+
+def best_told(looks: Iterable[list[Event]]) -> list[Event] | None:
+    """The one of several readings of a log that tells of the most things; None where none of them is told."""
+    return max(
+        (events for events in looks if is_told(events, at_least=True)),
+        key=lambda events: len({(event.what, event.peer) for event in events if not event.guessed}),
+        default=None,
+    )
+
+
+_BESIDE = frozenset((What.NARROWED, What.SELECTORS_REFUSED, What.PFS_REFUSED, What.CHILD_PROPOSAL_REFUSED))
+"""What a log may tell by its values alone, whose other lines are understood."""
+
+
+def filled_in(events: Sequence[Event], second: Iterable[Event]) -> list[Event]:
+    """Events of a log, with those of a second look at the lines that nothing was understood of which set values against each other."""
+    known = {event.where.line for event in events}
+    more = [e for e in second if e.what in _BESIDE and not e.guessed and not e.far and e.where.line not in known]
+    if not more:
+        return list(events)
+    lines = [event.where.line or 0 for event in events]
+    step = -1 if lines and lines[0] > lines[-1] else 1
+    return sorted((*events, *more), key=lambda e: step * (e.where.line or 0))
 
 
 def second_look(

@@ -9,6 +9,7 @@ from itertools import pairwise
 
 from stomion.logs.lexicon import RELEVANT
 from stomion.logs.timestamps import find_stamp
+from stomion.vocabulary.addresses import read_addresses
 
 _NUMBERED = re.compile(r"(\d{1,9})\.(\d{1,4})\s+(?=\S)")
 _BODY = re.compile(r"(?<!\s)\s+\S.{0,60}?(?:\s*\.{3,}\s*|\s*[:=]\s+|\s{2,})\S")
@@ -64,20 +65,57 @@ def _is_of_fields(full: Sequence[str]) -> bool:
     return len(heads) >= LEAST_HEADS and len(full) >= _FIELDS_OF_ONE * len(heads)
 
 
-def has_bodies(lines: Sequence[str]) -> bool:
-    """Are lines with a time followed by indented ones without, whatever stands in these?"""
+def bodies_of(lines: Sequence[str]) -> str:
+    """How lines without a time belong to the one with a time above them, whatever stands in these: `indented`, `below` where that is a headline
+    alone, or empty where they do not."""
     full = [line for line in lines[:LOOKED_AT] if line.strip()]
     bodies = [line for line in full if line[:1].isspace()]
     heads = [line for line in full if not line[:1].isspace()]
-    if len(heads) < LEAST_HEADS or len(bodies) < len(full) / 8:
-        return False
-    timed = sum(find_stamp(line, year=1970) is not None for line in heads)
-    return timed >= MOST_OF * len(heads) and not any(find_stamp(line, year=1970) for line in bodies[:LEAST_HEADS])
+    timed = [line for line in heads if find_stamp(line, year=1970) is not None]
+    if len(timed) < LEAST_HEADS:
+        return ""
+    if len(timed) < MOST_OF * len(heads):
+        return "below" if _are_headlines(timed) else ""
+    apart = (line for line in bodies[:LEAST_HEADS] if not _OFFSET.match(line))
+    indented = len(bodies) >= len(full) / 8 and not any(find_stamp(line, year=1970) for line in apart)
+    return "indented" if indented else ""
 
 
-def with_bodies(lines: Iterable[tuple[int, str]]) -> Iterator[tuple[int, str]]:
-    """Every line with the indented ones that follow it, as one line."""
-    return ((at, "; ".join(record.split("\n"))) for at, record in joined(lines, "indented"))
+_DIGITS = re.compile(r"[0-9a-f]*\d[0-9a-f]*")
+
+
+def _are_headlines(timed: Sequence[str]) -> bool:
+    """Do the lines with a time say the same, each with its own numbers, and one of them with an address?"""
+    alike = {_DIGITS.sub("0", line) for line in timed}
+    return len(alike) <= 1 + len(timed) / 8 and any(read_addresses(line).endpoints for line in timed)
+
+
+def with_bodies(lines: Iterable[tuple[int, str]], bodies: str, apart: bool = False) -> Iterator[tuple[int, str]]:
+    """Every line with those that belong to it, as one line; with `apart` one for each of these. `bodies` is what `bodies_of` tells."""
+    held: list[tuple[int, str]] = []
+    for at, line in lines:
+        if not line.strip():
+            continue
+        goes_on = line[:1].isspace() if bodies == "indented" else find_stamp(line, year=1970) is None
+        if held and not (goes_on and len(held) < LONGEST):
+            yield from _with_body(held, apart)
+            held = []
+        held.append((at, line))
+    if held:
+        yield from _with_body(held, apart)
+
+
+def _with_body(held: list[tuple[int, str]], apart: bool) -> Iterator[tuple[int, str]]:
+    (_, head), *body = held
+    if len(body) > 1 and (apart or all(_OFFSET.match(line) for _, line in body)):
+        yield from ((at, f"{head}; {_OFFSET.sub('', line, count=1).strip()}") for at, line in body)
+    else:
+        place, record = _record(held)
+        yield place, "; ".join(record.split("\n"))
+
+
+_OFFSET = re.compile(r"^\s+\+\s?\d{1,6}(?:[.,]\d{1,9})?\s?(?:m?s\b)?[:|]?\s+")
+"""The time since the line above, which makes a line below it an event of its own."""
 
 
 def joined(lines: Iterable[tuple[int, str]], shape: str) -> Iterator[tuple[int, str]]:

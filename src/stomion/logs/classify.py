@@ -144,6 +144,7 @@ TROUBLE: tuple[Rule, ...] = (
         said=r" (?:transport|tunnel) encapsulation .* (?:transport|tunnel) encapsulation",
     ),
     R(What.SELECTORS_REFUSED, ("selector", "refusal"), ("auth", "decrypt", "key", "nopeer")),
+    R(What.NO_PEER, ("nopeer", "selector"), ("key", "child"), said=r" covers? \d{1,3}(?:\.\d{1,3}){3}(?= )(?! \d)"),
     R(What.SELECTORS_REFUSED, ("nopeer", "selector")),
     R(What.SELECTORS_REFUSED, ("nopeer", "child"), ("ike",)),
     R(

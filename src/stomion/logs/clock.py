@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -10,7 +11,7 @@ from itertools import pairwise
 
 from msgspec.structs import replace
 
-from stomion.logs.timestamps import Stamp, counted_stamp, find_stamp
+from stomion.logs.timestamps import Stamp, counted_stamp, day_in, find_stamp
 from stomion.model.event import Event
 
 _SECONDS_KEPT = 4_096
@@ -107,6 +108,55 @@ def on_the_wall(events: Iterable[Event], start: float) -> list[Event]:
         else e
         for e in events
     ]
+
+
+_DAY = 86_400
+_BACK = 6 * 3_600
+"""Seconds by which the time of day falls where another day has begun; less is a disorder of lines."""
+
+
+def on_their_days(events: Iterable[Event], lines: Iterable[tuple[int, str]]) -> list[Event]:
+    """Events of a log that tells the time of day alone, on the days that its headlines name, or that pass as its clock begins anew. Without
+    a headline the first day stays assumed."""
+    days = _days(lines)
+    if not days:
+        return list(events)
+    begins = [number for number, _, _ in days]
+
+    def dated(event: Event) -> Event:
+        place = bisect_right(begins, event.where.line or 0) - 1
+        if event.at is None or "day" not in event.assumed or place < 0:
+            return event
+        _, day, named = days[place]
+        if not named:
+            return replace(event, at=event.at + day * _DAY)
+        return replace(event, at=day * _DAY + event.at % _DAY, assumed=tuple(a for a in event.assumed if a != "day"))
+
+    return [dated(event) for event in events]
+
+
+def _days(lines: Iterable[tuple[int, str]]) -> list[tuple[int, float, bool]]:
+    """(number of a line, the day that begins with it, has a headline named one?): in days since 1970, or since the log's first one where it
+    has no name. Empty where that is all there is."""
+    found: list[tuple[int, float, bool]] = []
+    shape, last, named = 0, None, False
+    day = 0.0
+    for number, line in lines:
+        stamp = find_stamp(line, year=1970, first=shape)
+        if stamp is None:
+            headline = day_in(line)
+            if headline is not None:
+                day, last, named = datetime(*headline, tzinfo=UTC).timestamp() // _DAY, None, True
+                found.append((number, day, named))
+            continue
+        if "day" not in stamp.assumed:
+            continue
+        shape, of_day = stamp.shape, stamp.at % _DAY
+        if last is not None and last - of_day > _BACK:
+            day += 1
+            found.append((number, day, named))
+        last = of_day
+    return found
 
 
 @lru_cache(64)

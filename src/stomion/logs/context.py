@@ -10,9 +10,9 @@ from typing import TypeGuard
 from msgspec.structs import replace
 
 from stomion.logs.classify import REFUSALS
-from stomion.logs.guess import guessed, hint_of, turns_away
+from stomion.logs.guess import NAME, guessed, hint_of, turns_away
 from stomion.logs.lexicon import plain
-from stomion.logs.stages import CLOSED, NO_GROUP, OF_KEY, PROVEN, STANDING, UNKNOWN, Line, by_number, made, told
+from stomion.logs.stages import CLOSED, NO_GROUP, NOBODY, OF_KEY, PROVEN, STANDING, UNKNOWN, Line, by_number, made, told
 from stomion.logs.subjects import Subjects
 from stomion.logs.understand import SETTING, alike
 from stomion.logs.values import are_two_names
@@ -63,10 +63,16 @@ class Progress:
     begun: dict[str, What] = field(default_factory=dict)
     """Lines, without their numbers, that told of a beginning: what is said in the same words again is another one."""
     begun_at: float | None = None
+    version: int | None = None
+    """Of the present attempt."""
+    last_at: float | None = None
+    """The moment of the last line that is of this peer."""
     passed: int = 0
     """Lines of the present attempt that nothing was understood of."""
     unread: _LastWord | None = None
     """The last line of the present attempt that nothing was understood of, as what it may refuse."""
+    grouped: bool = False
+    """Had the proposal that was agreed on a Diffie-Hellman group?"""
     failed: list[_LastWord] = field(default_factory=list)
     """Such lines of attempts that came to nothing: another one followed."""
 
@@ -85,6 +91,11 @@ class Progress:
             return word is not None
         said = word.event.at
         return at is not None and said is not None and self.begun_at is not None and at - said > said - self.begun_at
+
+    def is_at_once(self, at: float | None) -> bool:
+        """Is a moment hardly after the beginning of an attempt that came to nothing yet?"""
+        soon = at is not None and self.begun_at is not None and at - self.begun_at <= AT_ONCE
+        return soon and self.stage in _REFUSED_AT
 
     def note(self, what: What, at: float | None) -> None:
         """Something happened."""
@@ -123,14 +134,15 @@ def by_context(
         return event
     state = progress.setdefault(peer, Progress())
     spoken = Line(text, plain(_IN_BRACKETS.sub(" ", text)), named, peer, where)
-    found = _child_turned_away(spoken, state) if event is None and state.stage in PROVEN else None
+    found = _in_turn(event, spoken, at, state)
+    state.last_at = at or state.last_at
+    return found
+
+
+def _in_turn(event: Event | None, spoken: Line, at: float | None, state: Progress) -> Event | None:
+    """What a line tells that is known to be of a peer whose negotiation came so far."""
     template = _NUMBER.sub("0", spoken.words)
-    if found is None and template in state.begun:
-        found = made(state.begun[template], spoken) if event is None else event
-    if found is None:
-        found = told(event, spoken, state.stage)
-    if found is None:
-        found = _turned_away(spoken, state)
+    found = _meaning(event, spoken, template, at, state)
     if found is None and state.stage is not None:
         state.passed += 1
         state.unread = _last_word(spoken, template, at, state)
@@ -138,6 +150,33 @@ def by_context(
         return None
     if event is None or found.what is not event.what:
         found = replace(found, inferred=not found.guessed)
+    found = _placed(found, spoken, at, state)
+    if found.what in (What.INITIATING, What.ASKED) and not found.guessed:
+        state.begun.setdefault(template, found.what)
+        state.version = found.version or state.version
+    if found.what is What.AGREED and state.stage is not What.AGREED and state.stage not in PROVEN:
+        state.grouped = found.mine is not None and bool(found.mine.group)
+    if found.what is What.AGREED and state.stage is What.AGREED and state.grouped and _is_of_child(spoken.text):
+        # What a child is to be protected with is agreed on once the peers have proved who they are.
+        state.note(What.AUTH_OK, at)
+    state.note(found.what, at)
+    return found
+
+
+def _meaning(event: Event | None, spoken: Line, template: str, at: float | None, state: Progress) -> Event | None:
+    """What a line tells, by its own words if these are known, by those it began with before, or by the stage."""
+    found = _child_turned_away(spoken, state) if event is None and state.stage in PROVEN else None
+    if found is None and template in state.begun:
+        found = made(state.begun[template], spoken) if event is None else event
+    return found or told(event, spoken, state.stage) or _turned_away(spoken, at, state)
+
+
+def _placed(found: Event, spoken: Line, at: float | None, state: Progress) -> Event:
+    """What a line tells, with the layer, the end and the peer that its place in the negotiation gives it."""
+    if found.what in _OF_EITHER and state.stage is What.AGREED and state.grouped and _is_of_child(spoken.text):
+        found = replace(found, what=What.CHILD_PROPOSAL_REFUSED, layer="child")
+    if found.what in CLOSED and state.is_at_once(at):
+        found = _not_begun(found, spoken, state)
     if found.bare and found.notifies:
         # Who began hears the refusal, whoever answers gives it.
         found = replace(found, far=state.ours, bare=False)
@@ -145,11 +184,26 @@ def by_context(
         # Nothing says that it is the child alone.
         found = replace(found, layer="ike")
     if found.peer is None and not found.sa and not found.conn:
-        found = replace(found, peer=peer)
-    if found.what in (What.INITIATING, What.ASKED) and not found.guessed:
-        state.begun.setdefault(template, found.what)
-    state.note(found.what, at)
+        found = replace(found, peer=spoken.peer)
     return found
+
+
+_OF_EITHER = (What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED)
+
+
+def _is_of_child(text: str) -> bool:
+    """Does a line name algorithms without a group? After an agreement on one, they are the child's, whatever came in between."""
+    proposal = find_proposal(text, "IKE")
+    return proposal is not None and bool(proposal.encryption) and not proposal.group
+
+
+def _not_begun(event: Event, line: Line, state: Progress) -> Event:
+    """What is ended before it stood was refused: for the notify that its number is, else it is guessed."""
+    number = by_number(line, state.stage)
+    what = number or (_REFUSED_AT[state.stage] if state.stage is not None else event.what)
+    far = event.what is What.DELETED_BY_PEER or state.ours
+    known = number is not None
+    return replace(event, what=what, far=far, bare=False, layer=None, guessed=not known, inferred=known)
 
 
 def _last_word(line: Line, template: str, at: float | None, state: Progress) -> _LastWord | None:
@@ -170,15 +224,23 @@ def _last_word(line: Line, template: str, at: float | None, state: Progress) -> 
     return _LastWord(replace(made(what, line), at=at, far=far, guessed=True), template, False)
 
 
-def _turned_away(line: Line, state: Progress) -> Event | None:
+def _turned_away(line: Line, at: float | None, state: Progress) -> Event | None:
     """What a line may refuse that turns something away: what it speaks of, else the next thing of its negotiation. It is guessed."""
     if state.stage is None or not turns_away(plain(line.text)):
         return None
     what = _REFUSED_AT.get(state.stage)
     if what is None:
         return None
+    if state.stage is What.INITIATING and at is not None and state.last_at is not None and at - state.last_at > AT_ONCE:
+        # A refusal comes at once; so long after what was sent last, nothing came.
+        return replace(made(What.NO_ANSWER, line), guessed=True)
+    if line.named.endpoints and NOBODY.search(line.words):
+        return replace(made(What.NO_PEER, line), guessed=True)
     if what is What.AUTH_REFUSED and OF_KEY.search(line.words) and not state.ours:
         return replace(made(What.KEY_REFUSED, line), guessed=True)
+    if what is What.AUTH_REFUSED and state.version == 1 and not state.ours and not NAME.search(line.text):
+        # With another key a message of IKEv1 makes no sense (RFC 2409 section 5), and so says nobody's name.
+        return replace(made(What.UNDECRYPTABLE, line), guessed=True)
     hint = hint_of(alike(line.text))
     if hint is not None and hint.topic:
         return guessed(hint, made(what, line))

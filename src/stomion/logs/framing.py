@@ -6,6 +6,7 @@ Bare lines pass untouched. A frame that is damaged is taken as text too, so that
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import msgspec
@@ -57,12 +58,12 @@ def unframe(line: str) -> Framed:
     if line[:1] == "<":
         header = _HEADER.match(line)
         if header:
-            return _after_elements(line, header.end(), rfc3339_seconds(header["at"]))
+            return _after_elements(line, header.end(), rfc3339_seconds(header["at"]), header["id"])
     return Framed(line, None)
 
 
 OWNER = re.compile(
-    r"(?:tunnel|conn(?:ection)?|entry|link|session|sa|negotiation|policy|vpn|trunk|circuit|pair)_?(?:id|no|nr|num(?:ber)?|name|ref)?",
+    r"(?:tun(?:nel)?|conn(?:ection)?|entry|link|session|sa|negotiation|policy|vpn|trunk|circuit|pair)_?(?:id|no|nr|num(?:ber)?|name|ref)?",
     re.IGNORECASE,
 )
 """Fields that name whose record it is."""
@@ -85,21 +86,36 @@ def _fields(line: str) -> Framed:
         entry = msgspec.json.decode(line.encode())
     except (msgspec.MsgspecError, RecursionError, UnicodeEncodeError):
         return Framed(line, None)
-    texts = {k: v for k, v in entry.items() if isinstance(v, str)} if isinstance(entry, dict) else {}
+    leaves = dict(_leaves(entry)) if isinstance(entry, dict) else {}
+    texts = {k: v for k, v in leaves.items() if isinstance(v, str)}
     sentence = max((k for k, v in texts.items() if _SENTENCE.match(v)), key=lambda k: len(texts[k]), default=None)
     if sentence is None:
         return Framed(line, None)
     parts = [texts[sentence].rstrip(" .")]
     owner = ""
-    for key, value in entry.items():
-        name = _HUMPS.sub("_", str(key))
-        if key == sentence or isinstance(value, dict):
+    for path, value in leaves.items():
+        names = [_HUMPS.sub("_", key) for key in path]
+        if path == sentence:
             continue
-        if not owner and OWNER.fullmatch(name) and isinstance(value, str | int) and not isinstance(value, bool):
-            owner = f"{key}={value}"
-        elif not _aside(name):
-            parts.append(f"{name}={_plain(value)}")
+        if not owner and OWNER.fullmatch(names[-1]) and isinstance(value, str | int) and not isinstance(value, bool):
+            owner = f"{path[-1]}={value}"
+        elif not any(map(_aside, names)):
+            parts.append(f"{'_'.join(names[-_NAMED:])}={_plain(value)}")
     return Framed("; ".join(parts), None, owner, flat=True)
+
+
+_NAMED = 2
+"""Names of a nested field that say what it is: its own, and that of what it is of."""
+_DEEPEST = 8
+
+
+def _leaves(entry: dict[str, object], above: tuple[str, ...] = ()) -> Iterator[tuple[tuple[str, ...], object]]:
+    """(the names on the way to it, value) of all fields that are no objects."""
+    for key, value in entry.items():
+        if not isinstance(value, dict):
+            yield (*above, str(key)), value
+        elif len(above) < _DEEPEST:
+            yield from _leaves(value, (*above, str(key)))
 
 
 def _plain(value: object) -> str:
@@ -126,7 +142,7 @@ _REASON = re.compile(r"(?:notice|notify|notification|reason|cause|error|result|v
 _PARAMETER = re.compile(r" ([^\s\]\"=]{1,32})=\"((?:[^\"\\\]]|\\.){0,2048})\"")
 
 
-def _after_elements(line: str, at: int, moment: float | None) -> Framed:
+def _after_elements(line: str, at: int, moment: float | None, kind: str) -> Framed:
     """The message past the structured data, which is `-` or elements in brackets (RFC 5424 section 6.3), and what these name."""
     if line[at] == "-":
         return Framed(line[at + 1 :].lstrip(" \ufeff"), moment)
@@ -142,5 +158,9 @@ def _after_elements(line: str, at: int, moment: float | None) -> Framed:
                 parts.append(f"{name}={value}")
         at = element.end()
     message = line[at:].lstrip(" \ufeff")
+    if not message.strip():
+        # All that there is to say stands in the fields, under the name of the message's kind.
+        message = "" if kind == "-" else kind
+        return Framed("; ".join([message, *parts]), moment, owner)
     told = parts and (owner or any(map(_REASON.match, parts)))
     return Framed("; ".join([message.rstrip(" ."), *parts]) if told else message, moment, owner)

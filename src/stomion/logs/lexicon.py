@@ -12,7 +12,9 @@ import re
 from stomion.logs.words import named_in, pattern
 
 _CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z][a-z])")
-_SEPARATORS = re.compile(r"[_\-/=\"'|,;:()\[\]{}<>*]+|(?<=[A-Za-z])\.(?=[A-Za-z])|\.(?=\s|$)")
+_SEPARATORS = re.compile(
+    r"[_\-/=\"'|,;:()\[\]{}<>*]+|(?<=[A-Za-z])\.(?=[A-Za-z])|(?<=[A-Za-z]\d)\.(?=[A-Za-z]{2})|\.(?=\s|$)"
+)
 _SPACES = re.compile(r"\s+")
 _NOT_A_NO = re.compile(r" no (?:ext seq|esn|pfs|nat|more than|\d+)(?= )| not sending notification| null(?= )")
 _ARROW_IN = re.compile(r"(?:<=|<-+|<<|←)\s*(?=IKE|ISAKMP|INFO|CREATE|MAIN|AGGR|QUICK|ID_PROT)", re.IGNORECASE)
@@ -38,6 +40,10 @@ _ALARM = re.compile(r"(?<!\S)!{2,3}(?!\S)")
 _EXCHANGE = re.compile(r"\b(?:exch|xchg|exchg|etype)\b", re.IGNORECASE)
 
 
+_CALL = re.compile(r"\)\s?(?:->|=>|→|=)\s?(?:(?P<failed>-\d{1,5})|0)(?![\w.])")
+"""What a call in a trace returned: none or less than none."""
+
+
 _LONG_WORD = re.compile(r"(\S{64})\S+")
 
 
@@ -47,10 +53,15 @@ def plain(line: str) -> str:
     if not text.isascii():
         text = text.translate(_SIGNS)
     text = _ALARM.sub(" bad ", _EXCHANGE.sub("exchange", text))
+    text = _CALL.sub(_returned, text)
     text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
     words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
     words = _LONG_WORD.sub(r"\1", words)
     return _NOT_A_NO.sub(" ", _SUBJECT.sub(r" peer \1", words))
+
+
+def _returned(call: re.Match[str]) -> str:
+    return f") failed {call['failed'][1:]}" if call["failed"] else ") ok"
 
 
 _RELEVANT_WORDS = (

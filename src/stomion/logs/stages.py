@@ -16,12 +16,17 @@ from stomion.logs.values import (
     AWAITED,
     STANDS,
     VERSION,
+    are_apart,
     are_names_apart,
+    are_two_names,
     begins,
     begun,
     by_values,
     comes_in,
     has_arrow_in,
+    has_choice,
+    is_first_message,
+    names_a_known,
 )
 from stomion.logs.words import pattern
 from stomion.model.event import Event, What
@@ -38,6 +43,7 @@ _VAGUE = (
 )  # fmt: skip
 """Events that a refusal of the version, the mode or a name is easily taken for."""
 _OF_PROPOSALS = (What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED, What.CHILD_PROPOSAL_REFUSED)
+_SILENT = (What.NO_ANSWER, What.GAVE_UP)
 _OF_PROOF = (What.CERTIFICATE_REFUSED, What.KEY_REFUSED, What.IDENTITY_REFUSED, What.AUTH_REFUSED)
 _ENDED = pattern("stands no more")
 _ENDS_WELL = pattern("ends well")
@@ -45,23 +51,30 @@ _THERE = pattern("the peer")
 _CAME_IN = pattern("came in")
 _NAMED_PEER = pattern("peer named")
 _BY_HAND = pattern("by hand")
+_BY_THE_PEER = pattern("by the peer")
 _SILENCE = pattern("no answer")
 _UNREADABLE = pattern("unreadable")
 _AGAIN = pattern("once more")
 _FINAL = pattern("for good")
-_NOBODY = pattern("nobody")
+NOBODY = pattern("nobody")
 UNKNOWN = pattern("unknown")
 OF_KEY = pattern("of a key")
+_OF_SECRET = pattern("secret")
+_LACKS = pattern("lacks")
 _UNSENT = pattern("unsent")
 _MACHINERY = pattern("machinery")
+_KERNEL = pattern("kernel")
 _CUT = pattern("cut")
 _TWO_VERSIONS = pattern("two versions")
 _UNSPOKEN = pattern("unspoken")
 NO_GROUP = pattern("no group")
 _OF_GROUP = pattern("of a group")
+_EITHER = pattern("either version")
 _MODE = re.compile(r" (main|aggr)(?:essive)?(?= )")
 
-_NOTIFY = re.compile(r"(?<![\d.:,/-])(?<!group )(?<!dh )(?<!modp )(5|14|24|38)(?![\d.:/-])")
+_NOTIFY = re.compile(
+    r"(?<![\d.:,/-])(?<!group )(?<!dh )(?<!modp )(5|14|24|38|0x0*(?:5|e|18|26)|0e)(?![\w.:/-])", re.IGNORECASE
+)
 _OF_NOTIFY = {
     "5": What.VERSION_REFUSED,
     "14": What.PROPOSAL_REFUSED,
@@ -89,32 +102,50 @@ def told(event: Event | None, line: Line, stage: What | None) -> Event | None:
     found = _of_two_pairs(event, line) if are_two_pairs(ranges) else None
     if found is not None:
         return found
+    if event is None and are_apart(text):
+        event = _of_two_proposals(line)
     if event is None or (event.what is What.CHILD_UP and not event.spis and not event.my_ts):
         what = by_values(text, words, line.named) or (_by_stage(line, stage) if event is None else None)
         if what is not None:
             event = made(what, line) if event is None else replace(event, what=what)
+    if event is not None and event.what is What.INITIATING and stage in (What.INITIATING, What.AGREED):
+        event = replace(event, what=What.RESENT) if _AGAIN.search(words) else event
     if event is None and (event := understand(f"sad: {text}", line.where)) is not None:
         # A line that is known to be of a negotiation needs no word of the trade to be asked what it says.
         event = replace(event, text=text, peer=event.peer or line.peer)
     if event is None:
         return None
+    if event.what is What.IKE_UP and stage is What.IKE_DOWN and _ENDED.search(words):
+        # Nothing began since: "the first stage is over" is its end.
+        return replace(event, what=What.IKE_DOWN)
     return _of_child(event, line, stage) if stage in PROVEN else _of_ike(event, line, stage)
 
 
 def by_number(line: Line, stage: What | None) -> What | None:
     """What the only number of a line refuses that may be a notify's."""
-    numbers = set(_NOTIFY.findall(line.text))
+    # Two digits with a letter, or after 0x, are hexadecimal.
+    numbers = {n if n.isdecimal() else str(int(n, 16)) for n in _NOTIFY.findall(line.text)}
     what = _OF_NOTIFY[numbers.pop()] if len(numbers) == 1 else None
     if what is What.PROPOSAL_REFUSED:
         return What.CHILD_PROPOSAL_REFUSED if stage in PROVEN else What.IKE_PROPOSAL_REFUSED
     return what
 
 
+def _of_two_proposals(line: Line) -> Event | None:
+    """What algorithms tell that differ: they are refused where the line denies something, or says of each set whose it is."""
+    event = understand(f"proposal refused: {line.text}", line.where)
+    if event is None or denies(line.words):
+        return event
+    sides = [side for side in (event.mine, event.theirs) if side is not None and not has_choice(side)]
+    return event if len(sides) == len(("mine", "theirs")) and AWAITED.search(line.words) else None
+
+
 def _of_two_pairs(event: Event | None, line: Line) -> Event | None:
     """What two pairs of networks tell that differ: one was asked for, the other is held. A child that came up may name both too."""
     words, ranges = line.words, line.named.ranges
-    cut, refused = _CUT.search(words) is not None, denies(words) or AWAITED.search(words) is not None
-    narrowed = cut and _are_within(ranges[2:], ranges[:2])
+    cut, denied = _CUT.search(words) is not None, denies(words)
+    refused = denied or AWAITED.search(words) is not None
+    narrowed = (cut or not denied) and _are_within(ranges[2:], ranges[:2])
     if event is None or event.what is What.SELECTORS_REFUSED:
         if not (narrowed or refused):
             return None
@@ -138,9 +169,24 @@ def _of_ike(event: Event, line: Line, stage: What | None) -> Event:
     text, words = line.text, line.words
     if event.what is What.AUTH_REFUSED and OF_KEY.search(words):
         event = replace(event, what=What.KEY_REFUSED)
+    if (
+        event.what is What.IDENTITY_REFUSED
+        and OF_KEY.search(words)
+        and not (are_two_names(text) or _LACKS.search(words))
+    ):
+        # Whose key it is stands beside it.
+        event = replace(event, what=What.KEY_REFUSED)
+    if event.what is What.KEY_REFUSED and are_names_apart(text, words) and not _OF_SECRET.search(words):
+        event = replace(event, what=What.IDENTITY_REFUSED)
+    if event.what is What.RESENT and denies(words) and _SILENCE.search(words):
+        event = replace(event, what=What.GAVE_UP if _FINAL.search(words) else What.NO_ANSWER)
     if event.what is What.INITIATING and comes_in(text, words):
         event = replace(event, what=What.ASKED)
     if event.what is What.ASKED and denies(words) and UNKNOWN.search(words):
+        return replace(event, what=What.NO_PEER)
+    if event.what in _SILENT and stage is not What.INITIATING and NOBODY.search(words) and _is_at_the_door(line):
+        return replace(event, what=What.NO_PEER)
+    if event.what is What.SELECTORS_REFUSED and not line.named.ranges and line.named.endpoints and NOBODY.search(words):
         return replace(event, what=What.NO_PEER)
     apart = _apart(text, words) if event.what in _VAGUE else None
     if apart is not None:
@@ -167,6 +213,8 @@ def _of_child(event: Event, line: Line, stage: What | None) -> Event | None:
         if event.what is What.NO_PEER and find_proposal(line.text, "ESP") is None:
             return None
         return replace(event, what=What.CHILD_PROPOSAL_REFUSED, layer="child")
+    if stage in STANDING and event.what is What.IKE_DOWN and _BY_THE_PEER.search(words) and not _BY_HAND.search(words):
+        return replace(event, what=What.DELETED_BY_PEER)
     if stage in STANDING and event.what in _OF_PROOF and not event.notifies and by_number(line, stage) is None:
         # What stood is taken back, not refused.
         ended = _ended(line, stage)
@@ -183,6 +231,8 @@ def _by_stage(line: Line, stage: What | None) -> What | None:
         return What.IDENTITY_REFUSED
     if stage is What.AGREED and _UNREADABLE.search(words):
         return What.UNDECRYPTABLE
+    if stage is What.AGREED and names_a_known(text, words):
+        return What.AUTH_OK
     well = _ENDS_WELL.search(words) is not None
     denied = denies(words) or _SILENCE.search(words) is not None or (not well and _ENDED.search(words) is not None)
     refused = _refused(line, stage) if denied or AWAITED.search(words) else None
@@ -193,7 +243,8 @@ def _by_stage(line: Line, stage: What | None) -> What | None:
     if not denied and stage in (What.AGREED, What.AUTH_OK):
         return What.IKE_UP if well or STANDS.search(words) else None
     if not denied:
-        return begun(text, words) if stage in (None, What.IKE_DOWN) and begins(words) else None
+        first = begins(words) or is_first_message(words)
+        return begun(text, words) if stage in (None, What.IKE_DOWN) and first else None
     if stage not in STANDING and _UNSENT.search(words):
         return What.SEND_FAILED
     if stage in (None, What.ASKED, What.IKE_DOWN) and _is_at_the_door(line):
@@ -215,7 +266,7 @@ def _ended(line: Line, stage: What | None) -> What | None:
         return What.RESENT
     if stage in STANDING and over:
         deeds = _NAMED_PEER.sub(" ", words)
-        there = _THERE.search(deeds) or _CAME_IN.search(deeds) or has_arrow_in(line.text)
+        there = _THERE.search(deeds) or _BY_THE_PEER.search(words) or _CAME_IN.search(deeds) or has_arrow_in(line.text)
         return What.DELETED_BY_PEER if there and not _BY_HAND.search(deeds) else What.IKE_DOWN
     return None
 
@@ -229,7 +280,9 @@ def _refused(line: Line, stage: What | None) -> What | None:
         if stage is not What.CHILD_UP and _MACHINERY.search(words):
             return What.INSTALL_FAILED
         return What.PFS_REFUSED if not named.ranges and _OF_GROUP.search(words) else None
-    if named.endpoints and _NOBODY.search(words):
+    if stage is What.AGREED and _KERNEL.search(words):
+        return What.INSTALL_FAILED
+    if named.endpoints and stage is not What.INITIATING and NOBODY.search(words):
         return What.NO_PEER
     if are_two_pairs(named.ranges):
         return What.SELECTORS_REFUSED
@@ -243,9 +296,12 @@ def _apart(text: str, words: str) -> What | None:
     """Two modes in one line: nobody names both where they are the same. Two versions or two names where another was awaited."""
     if len(set(_MODE.findall(words))) > 1:
         return What.MODE_REFUSED
+    versions = set(VERSION.findall(words))
+    if _TWO_VERSIONS.search(words) or (len(versions) > 1 and comes_in(text, words) and not _EITHER.search(words)):
+        return What.VERSION_REFUSED
     if not denies(words) and not AWAITED.search(words):
         return None
-    if len(set(VERSION.findall(words))) > 1 or _TWO_VERSIONS.search(words):
+    if len(versions) > 1:
         return What.VERSION_REFUSED
     return What.IDENTITY_REFUSED if are_names_apart(text, words) else None
 

@@ -14,12 +14,12 @@ from dataclasses import dataclass, field
 from stomion.logs.framing import OWNER
 from stomion.logs.lexicon import NOISE, RELEVANT, STRONG, plain
 from stomion.logs.understand import labelled
-from stomion.logs.values import VERSION
+from stomion.logs.values import VERSION, is_first_message
 from stomion.vocabulary.addresses import Named, read_addresses
 from stomion.vocabulary.algorithms import find_proposal
 
 _TOKEN = re.compile(
-    r"(?<![\w.-])(?:[A-Za-z][A-Za-z_]{0,19}[ #:=/-]{1,2}\d{1,9}(?![\w./-])|\[\d{1,9}\]|(?<=[:\]] )[({<]\d{1,9}[)}>]|[A-Za-z_][\w@-]{0,40}[-_@\d][\w@-]{0,40}|(?<=[\"=;,\[])[A-Za-z]\w{2,40}(?=[\";,\]]))"
+    r"(?<![\w.-])(?:[A-Za-z][A-Za-z_]{0,19}[ #:=/-]{1,2}(?:\d{1,9}|0x[0-9a-f]{1,8})(?![\w./-])|\[\d{1,9}\]|(?<=[:\]] )[({<]\d{1,9}[)}>]|[A-Za-z_][\w@-]{0,40}[-_@\d][\w@-]{0,40}|(?<=[\"=;,\[])[A-Za-z]\w{2,40}(?=[\";,\]]))"
 )
 _OF_IKE = re.compile(r"major[ _]version|[:\[ ]4?500\b|\bport[ =:]{1,2}4?500\b|\bikev[12]\b")
 _JOINED = re.compile(r"<->|<=>|<>|->|=>|\.\.\.|\b(?:between|to|with|and|towards)\b")
@@ -30,6 +30,8 @@ _COUNTS = re.compile(
     re.IGNORECASE,
 )
 """A word and its number that name no one: a port, a version, an algorithm."""
+_NUMBERED = re.compile(r"([a-z])[a-z_]{0,19}[ #:=/-]{0,2}(\d{1,9})")
+"""A word and its number: one line may write `peer#12`, and others `p12`."""
 MOST_TOKENS = 24
 """Of one line."""
 
@@ -70,8 +72,12 @@ class Subjects:
 def subjects_of(lines: Sequence[tuple[int, str]], own: AbstractSet[str]) -> Subjects:
     """Peers and what is tied to them, by all (number, text) of a log. `own` are the writer's addresses."""
     with_tokens = [(text, _tokens(text), _named(text, own)) for _, text in lines]
-    peers = {a for text, _, named in with_tokens if len(named) == 1 for a in named if _is_of_negotiation(text)}
     proofs = {number for number, (text, _, _) in enumerate(with_tokens) if _is_agreement(text)}
+    peers = {
+        min(named)
+        for number, (text, _, named) in enumerate(with_tokens)
+        if len(named) == 1 and (number in proofs or _is_of_negotiation(text))
+    }
     found: dict[str, _Token] = {}
     for number, (_, tokens, named) in enumerate(with_tokens):
         for name in tokens:
@@ -99,16 +105,32 @@ def _fields(text: str) -> dict[str, str]:
 
 
 def _fixed(lines: Iterable[tuple[str, frozenset[str]]]) -> dict[str, dict[str, str]]:
-    """Of each peer the fields that have the same value in all lines with its address, two at least; one where its name says whose line it is."""
+    """Of each peer the fields that have the same value in all lines with its address, two at least, and in lines without; one where its name
+    says whose line it is."""
     seen: dict[str, dict[str, list[str]]] = {}
+    alone: set[tuple[str, str]] = set()
     for text, named in lines:
+        fields = _fields(text)
         for peer in named if len(named) == 1 else ():
-            for key, value in _fields(text).items():
+            for key, value in fields.items():
                 seen.setdefault(peer, {}).setdefault(key, []).append(value)
+        if not named:
+            alone.update(fields.items())
     return {
-        peer: {key: values[0] for key, values in fields.items() if _is_one(key, values)}
+        peer: _of_owners(
+            {
+                key: values[0]
+                for key, values in fields.items()
+                if _is_one(key, values) and (OWNER.fullmatch(key) or (key, values[0]) in alone)
+            }
+        )
         for peer, fields in seen.items()
     }
+
+
+def _of_owners(fixed: dict[str, str]) -> dict[str, str]:
+    """The fields whose names say whose a line is, where there are any: what always stands beside these may be an event's name."""
+    return {key: value for key, value in fixed.items() if OWNER.fullmatch(key)} or fixed
 
 
 def _is_one(key: str, values: Sequence[str]) -> bool:
@@ -139,7 +161,7 @@ def _narrow(tokens: dict[str, _Token], proofs: AbstractSet[int], noise: Abstract
         if not any(
             tokens[name].beside <= tokens[other].beside
             and not tokens[name].alone <= tokens[other].alone
-            and (other in telling or name not in telling)
+            and name not in telling
             for other in names[:place]
         )
     ]
@@ -151,8 +173,8 @@ def _is_noise(text: str) -> bool:
 
 
 def _is_of_negotiation(text: str) -> bool:
-    low = text.lower()
-    if not (RELEVANT.search(low) or _OF_IKE.search(low) or VERSION.search(plain(text))):
+    low, words = text.lower(), plain(text)
+    if not (RELEVANT.search(low) or _OF_IKE.search(low) or VERSION.search(words) or is_first_message(words)):
         return False
     return not _is_noise(text)
 
@@ -178,5 +200,6 @@ def _named(text: str, own: AbstractSet[str]) -> frozenset[str]:
 def _tokens(text: str) -> tuple[str, ...]:
     """Words of a line that may name whose it is: with a number, a sign or capitals in them, or set apart as a value."""
     found: Iterable[str] = (m[0].lower() for m in _TOKEN.finditer(text))
-    kept = (t for t in found if not _HEX.fullmatch(t) and not _COUNTS.fullmatch(t))
-    return tuple(dict.fromkeys(kept))[:MOST_TOKENS]
+    kept = [t for t in found if not _HEX.fullmatch(t) and not _COUNTS.fullmatch(t)]
+    short = (f"{m[1]}~{m[2]}" for t in kept if (m := _NUMBERED.fullmatch(t)))
+    return tuple(dict.fromkeys((*kept, *short)))[:MOST_TOKENS]

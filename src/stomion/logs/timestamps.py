@@ -12,6 +12,8 @@ MONTHS = {
     m: i for i, m in enumerate(["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"], 1)
 }
 _CLOCK = r"(?P<h>\d{1,2})[:h](?P<mi>\d{2})[:m](?P<s>\d{2})(?:[.,](?P<f>\d{1,9}))?"
+_AFTER_DATE = r"(?![1-9]\d?\.[1-9]\d\.[1-9]\d\.\d{1,3}(?!\d))(?P<h>\d{1,2})[:h.](?P<mi>\d{2})[:m.](?P<s>\d{2})(?:[.,](?P<f>\d{1,9}))?"
+"""Points between hours and minutes tell a time where a date stands before it; elsewhere they are an address's."""
 ABBREVIATED = {
     "WET": 0, "WEST": 60, "CET": 60, "CEST": 120, "EET": 120, "EEST": 180, "MSK": 180, "SAST": 120, "JST": 540, "KST": 540, "AWST": 480,
     "ACST": 570, "AEST": 600, "AEDT": 660, "NZST": 720, "NZDT": 780, "EST": -300, "EDT": -240, "CDT": -300, "MDT": -360, "PST": -480,
@@ -24,23 +26,24 @@ _MON = r"(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]{0,12}\.?"
 _DAY = r"(?P<d>\d{1,2})(?:st|nd|rd|th)?"
 
 _SHAPES = [
-    rf"(?P<y>\d{{4}})[-/.](?P<mo>\d{{1,2}})[-/.]{_DAY}[T _,-]+{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"(?P<y>\d{{4}})[-/.](?P<mo>\d{{1,2}})[-/.]{_DAY}[T _,-]+{_AFTER_DATE}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"date=\"?(?P<y>\d{{4}})-(?P<mo>\d{{2}})-{_DAY}\"?[ ,;|]+time=\"?{_CLOCK}{_ZONE}",
     rf"(?<![\w.:])(?P<y>[2-3]\d)(?P<mo>0[1-9]|1[0-2])(?P<d>0[1-9]|[12]\d|3[01])[T ._-](?P<h>[01]\d|2[0-3]):?(?P<mi>[0-5]\d):?(?P<s>[0-5]\d)(?:[.,](?P<f>\d{{1,9}}))?(?![\w:]){_ZONE}",
     rf"(?P<y>\d{{4}})(?P<mo>\d{{2}})(?P<d>\d{{2}})[T _-]?(?P<h>\d{{2}}):?(?P<mi>\d{{2}}):?(?P<s>\d{{2}})(?:[.,](?P<f>\d+))?{_ZONE}",
-    rf"{_DAY}[ /.-]{_MON}[ /.,-]+(?P<y>\d{{4}}|\d{{2}}(?=[ ,T]))[ ,:T]+(?:at )?{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"{_DAY}[ /.-]{_MON}[ /.,-]+(?P<y>\d{{4}}|\d{{2}}(?=[ ,T]))[ ,:T]+(?:at )?{_AFTER_DATE}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"(?<!\w)(?P<d>\d{{2}})(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)(?P<y>\d{{2}}(?:\d{{2}})?)[ T:,-]+(?P<h>\d{{1,2}}):?(?P<mi>\d{{2}}):?(?P<s>\d{{2}})(?:[.,](?P<f>\d{{1,9}}))?{_ZONE}",
     r"(?<!\w)(?P<d>\d{2})(?P<h>\d{2})(?P<mi>\d{2})(?P<z>Z) ?(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec) ?(?P<y>\d{2}(?:\d{2})?)\b",
-    rf"(?<![\d/.-])(?P<a>\d{{2}})(?P<sep>[-/.])(?P<b>\d{{2}})(?P=sep)(?P<c>\d{{2}})[ T,_-]+{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"(?<![\d/.-])(?P<a>\d{{2}})(?P<sep>[-/.])(?P<b>\d{{2}})(?P=sep)(?P<c>\d{{2}})[ T,_-]+{_AFTER_DATE}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"(?<![\d/])(?P<y>\d{{4}})[/.-](?P<yd>\d{{3}})[ T:,-]+{_CLOCK}{_ZONE}",
     rf"{_MON} +{_DAY},? (?P<y>\d{{4}}),? {_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"{_MON} *{_DAY},? +{_CLOCK}(?: (?P<z>UTC|GMT|Z|{_NAMES}))?(?: (?P<y>\d{{4}})\b)?",
-    rf"{_DAY}[./-](?P<mo>\d{{1,2}})[./-](?P<y>\d{{4}})[ ,T]+{_CLOCK}\s?(?P<ap>[AP]M)?{_ZONE}",
+    rf"{_DAY}[./-](?P<mo>\d{{1,2}})[./-](?P<y>\d{{4}})[ ,T]+{_AFTER_DATE}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"{_CLOCK}{_ZONE},? +{_DAY}[ ./-](?:{_MON}|(?P<mo>\d{{1,2}}))[ ./-](?P<y>\d{{4}})",
     r"(?<![\w.:])(?P<epoch>1[4-9]\d{8}|20\d{8})(?:[.,](?P<f>\d{1,9})|(?P<ms>\d{3})|(?P<us>\d{6}))?(?![\w.:])",
     rf"(?<![\d:.]){_DAY}[ /-]{_MON},? {{1,3}}{_CLOCK}{_ZONE}",
     rf"^\W{{0,3}}(?:up(?:time)?[ =:]{{1,3}})?(?P<ud>\d{{1,5}})(?:d|\.| days?),? ?{_CLOCK}",
     rf"(?<![\d:.]){_CLOCK}{_ZONE}",
+    r"^(?P<h>[01]\d|2[0-3])\.(?P<mi>[0-5]\d)\.(?P<s>[0-5]\d)(?:[.,](?P<f>\d{2,9}))?(?=[\s|;])",
     r"^\s*[\[(+]\s*(?P<up>\d{1,9}\.\d{1,9})\s*s?[\])]?",
     r"^\s{0,8}(?:[TtSs]|up|at)?[+=@]?(?P<up>\d{1,9}\.\d{2,9})(?=s?[\s:|,;\]])",
     r"\b(?:uptime|up|t)[=:]\s*\"?(?P<up>\d{1,9}(?:\.\d{1,9})?)",
@@ -85,6 +88,28 @@ def find_stamp(line: str, *, year: int, day: tuple[int, int, int] | None = None,
         # A line may say more than the ones before it: the time of day alone is taken where nothing whole is found.
         partial = partial or stamp
     return partial or (_in_last_column(line, year) if len(line) > _WITHIN else None)
+
+
+_DATES = tuple(
+    re.compile(shape, re.IGNORECASE)
+    for shape in (
+        rf"(?<![\d.])(?P<y>\d{{4}})[-/.](?P<mo>\d{{1,2}})[-/.]{_DAY}(?![\d.])",
+        rf"(?<!\w){_DAY}[ ./-]{_MON}[ ./,-]+(?P<y>\d{{4}})(?!\w)",
+        rf"(?<!\w){_MON} {{1,2}}{_DAY},? (?P<y>\d{{4}})(?!\w)",
+        rf"(?<![\d.]){_DAY}[./-](?P<mo>\d{{1,2}})[./-](?P<y>\d{{4}})(?![\d.])",
+    )
+)
+
+
+def day_in(line: str) -> tuple[int, int, int] | None:
+    """Year, month and day that a line names without a time of day: a headline of those below it."""
+    for shape in _DATES:
+        found = shape.search(line[:_WITHIN])
+        whole = _whole(found.groupdict() | {"h": "0", "mi": "0"}, 0, None) if found is not None else None
+        if whole is not None:
+            moment = datetime.fromtimestamp(whole[0], UTC)
+            return moment.year, moment.month, moment.day
+    return None
 
 
 _LAST_COLUMN = re.compile(r"[,;|\t]\s?\"?([^,;|\t\"]{8,40})\"?\s{0,2}$")

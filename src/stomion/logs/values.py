@@ -8,6 +8,7 @@ import re
 from stomion.logs.guess import NAME, denies
 from stomion.logs.words import expression, pattern
 from stomion.model.event import What
+from stomion.model.proposal import Proposal
 from stomion.vocabulary.addresses import Named
 from stomion.vocabulary.algorithms import find_proposal
 
@@ -18,10 +19,14 @@ _SPI = re.compile(r"(?<![0-9a-zA-Z.:-])(?:0x)?(?=[0-9a-f]*\d)[0-9a-f]{8}(?![0-9a
 _COOKIE = re.compile(r"(?<![0-9a-zA-Z])(?:0x)?[0-9a-f]{16}(?![0-9a-zA-Z])", re.IGNORECASE)
 _BEGINS = pattern("begins")
 _CONFIGURED = pattern("settings")
+_FIRST_MESSAGE = pattern("first message")
 _ARROW_OUT, _ARROW_IN = re.compile(r">>|=>|->|→"), re.compile(r"<<|<=|<-|←")
+_OF_STATES = re.compile(r"(?<![\w.])[A-Za-z][\w-]*[\])]? ?(?:->|=>|→) ?[\[(]?[A-Za-z][\w-]*(?![\w.:])")
+"""An arrow between two words: from one state to another, and not from one end to the other."""
 _BY_US = pattern("by us")
 _BY_THEM = pattern("by them")
 _PEER_ACTS = pattern("peer acts")
+_DONE_TO_US = pattern("done to us")
 _OF_PROOF = pattern("proof")
 _GOOD = pattern("good")
 _MYSELF = pattern("ourselves")
@@ -36,8 +41,7 @@ def by_values(text: str, words: str, named: Named) -> What | None:
         return What.CHILD_UP
     if len(set(_COOKIE.findall(text))) == len(("initiator", "responder")):
         return What.IKE_UP
-    found = find_proposal(text, "IKE")
-    if found is not None and found.encryption and (found.integrity or found.group or found.prf):
+    if _is_agreement(find_proposal(text, "IKE")):
         return What.AGREED
     if pair and STANDS.search(words):
         return What.CHILD_UP
@@ -53,6 +57,24 @@ def by_values(text: str, words: str, named: Named) -> What | None:
     return None
 
 
+def _is_agreement(found: Proposal | None) -> bool:
+    """Algorithms that belong together, one of each kind: several are a choice, or two ends' that differ."""
+    if found is None or not found.encryption or not (found.integrity or found.group or found.prf):
+        return False
+    return not has_choice(found)
+
+
+def has_choice(found: Proposal) -> bool:
+    """Has a proposal several algorithms of one kind?"""
+    return any(len(set(found.values(kind))) > 1 for kind in ("encryption", "integrity", "group"))
+
+
+def are_apart(text: str) -> bool:
+    """Does a line name several algorithms of one kind?"""
+    found = find_proposal(text, "IKE")
+    return found is not None and has_choice(found)
+
+
 def begun(text: str, words: str) -> What:
     """A beginning, by either end."""
     return What.ASKED if comes_in(text, words) else What.INITIATING
@@ -61,6 +83,20 @@ def begun(text: str, words: str) -> What:
 def begins(words: str) -> bool:
     """Has a plain line a word of beginning?"""
     return _BEGINS.search(words) is not None and not _CONFIGURED.search(words)
+
+
+def names_a_known(text: str, words: str) -> bool:
+    """Does an undenied line say something good of a name?"""
+    return (
+        NAME.search(text) is not None
+        and _GOOD.search(words) is not None
+        and not (denies(words) or _MYSELF.search(words))
+    )
+
+
+def is_first_message(words: str) -> bool:
+    """Does a plain line name the message that a negotiation begins with?"""
+    return _FIRST_MESSAGE.search(words) is not None
 
 
 def are_two_names(text: str) -> bool:
@@ -80,11 +116,12 @@ def has_arrow_in(text: str) -> bool:
 
 def comes_in(text: str, words: str) -> bool:
     """Did the other end begin?"""
+    text = _OF_STATES.sub(" ", text)
     if _ARROW_IN.search(text) or _ARROW_OUT.search(text):
         return _ARROW_IN.search(text) is not None
-    if _PEER_ACTS.search(words):
+    if _PEER_ACTS.search(words) or _DONE_TO_US.search(words):
         return True
     by_them = _BY_THEM.search(words) is not None
     return by_them and (
-        not _BY_US.search(words) or re.search(r" (?:by|incoming|inbound|received|reached)(?= )", words) is not None
+        not _BY_US.search(words) or re.search(r" (?:by|incoming|inbound|received|rcvd|reached)(?= )", words) is not None
     )

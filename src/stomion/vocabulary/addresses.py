@@ -19,12 +19,12 @@ _MASK = re.compile(
     rf"(?<![\w.:])({_V4})(?:/|[ ,]+(?:mask|netmask|255)\b[ =:]*)(255\.(?:\d{{1,3}}\.){{2}}\d{{1,3}}|(?<=255)(?:\.\d{{1,3}}){{3}})"
 )
 _LENGTH = re.compile(
-    rf"(?<![\w.:])({_V4})[ ,]+(?:len(?:gth)?|bits|prefix(?:[ _-]?len(?:gth)?)?|plen|masklen|mask[ _-]?len(?:gth)?)[ =:.]{{1,4}}(\d{{1,2}})(?![\w.])",
+    rf"(?<![\w.:])({_V4})[ ,]+(?:len(?:gth)?|bits|prefix(?:[ _-]?len(?:gth)?)?|plen|masklen|mask[ _-]?len(?:gth)?)[ =:.]{{1,4}}(\d{{1,2}})(?!\w|\.\d)",
     re.IGNORECASE,
 )
 _LENGTH_WORD = re.compile(r"[ ,](?:len|bits|prefix|plen|mask)", re.IGNORECASE)
 _WILDCARD = re.compile(
-    rf"(?<![\w.:])({_V4})[ /,]+(?:wildcard[ =:]+)?(0\.(?:\d{{1,3}}\.){{2}}\d{{1,3}})(?![\w.])", re.IGNORECASE
+    rf"(?<![\w.:])({_V4})[ /,]+(?:wildcard[ =:]+)?(0\.(?:\d{{1,3}}\.){{2}}\d{{1,3}})(?!\w|\.\d)", re.IGNORECASE
 )
 _RANGE = re.compile(rf"(?<![\w.:])({_V4})\s*(?:-|–|—|\.\.|to|through)\s*({_V4})(?![\[:\w])", re.IGNORECASE)
 _ARROW = r"(?:\.\.\.|->|→|<->|to)"

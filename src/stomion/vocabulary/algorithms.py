@@ -41,7 +41,8 @@ _GROUP = re.compile(
     modp[-_ ]?(?P<modp>\d{3,4}) | (?P<modp2>\d{3,4})[- ]bit\ modp
   | (?:ecp[-_ ]?|secp)(?P<ecp>192|224|256|384|521)(?:r1)? | (?P<ecp2>\d{3})[- ]bit\ (?:ecp|elliptic|random\ ecp)
   | (?P<c25>curve[-_ ]?25519|x25519) | (?P<c44>curve[-_ ]?448|x448)
-  | (?:dh|diffie[- ]hellman|oakley|pfs|group)[-_ =:]{0,8}(?:groups?)?[-_ =:#]{0,8}(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d|[A-Za-z]))*)(?!\d|\.\d)
+  | (?:sha[-_ ]?(?:2[-_ ]?)?\d{1,3}|md5)(?:-\d{2,3})?\s?[/+|]\s?(?P<third>1|2|5|1[4-9]|2\d|3[0-2])(?![\w.:/])
+  | (?:dh|diffie[- ]hellman|oakley|pfs|group|(?<![A-Za-z])grp?|(?<![A-Za-z0-9])g(?=\d))[-_ =:]{0,8}(?:groups?)?[-_ =:#]{0,8}(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d|[A-Za-z]))*)(?!\d|\.\d)
     """,
     re.IGNORECASE | re.VERBOSE,
 )
@@ -89,7 +90,7 @@ def group_of(text: str) -> tuple[str, ...]:
         elif m["ecp"] or m["ecp2"]:
             number = ECP_GROUPS.get(int(m["ecp"] or m["ecp2"]))
         else:
-            found.extend(re.findall(r"\d+", m["num"] or ""))
+            found.extend(re.findall(r"\d+", m["num"] or m["third"] or ""))
             number = 31 if m["c25"] else 32 if m["c44"] else None
         if number is not None:
             found.append(str(number))

@@ -129,12 +129,16 @@ def without_secrets(text: str) -> str:
     return _RANDOM.sub(_without_random, text) if _LONG.search(text) else text
 
 
+_BETWEEN = " \t,;:{}[]"
+"""What stands between two strings in quotes, the first of which is the name of a secret: `"credentials", "partner"`."""
+
+
 def _masked(m: re.Match[str]) -> str:
     quoted = m["double"] or m["single"]
     value = quoted if quoted is not None else m["bare"]
     if quoted is None and not _may_be_secret(m["bare"].lstrip("\"'"), assigned=bool(m["to"].strip())):
         return m[0]
-    if value.startswith(_BEGUN):
+    if value.startswith(_BEGUN) or not value.strip(_BETWEEN):
         return m[0]
     at = m.start("double") if m["double"] else m.start("single") if m["single"] else m.start("bare")
     return m[0][: at - m.start()] + mark_of(value.strip("\"'")) + m[0][at - m.start() + len(value) :]
