@@ -303,6 +303,11 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
         (What.AGREED, "192.0.2.1: kern_add() -> -12", What.INSTALL_FAILED),
         (What.AGREED, "192.0.2.1: cred_check(id=south.lantern.example) -> 0", What.AUTH_OK),
         (What.AGREED, "192.0.2.1: hello, copy 2", What.RESENT),
+        (What.AGREED, "192.0.2.1: port 4500 it is", What.NAT_FLOAT),
+        (What.AGREED, "192.0.2.1: south.lantern.example, well known", What.AUTH_OK),
+        (What.IKE_UP, "192.0.2.1: attach rc=12 kernel", What.INSTALL_FAILED),
+        (What.CHILD_UP, "< 192.0.2.1: > dissolved", What.IKE_DOWN),
+        (What.ASKED, "192.0.2.1: 0e sent, bad", What.IKE_PROPOSAL_REFUSED),
     ],
 )
 def test_the_same_line_tells_another_thing_at_another_stage(stage: What, line: str, what: What | None) -> None:

@@ -73,7 +73,30 @@ def _hexadecimal(line: str) -> str:
     return line
 
 
+def _since(number: int, text: str) -> str:
+    return f"#7 {AT.format(0)} {text}" if not number else f"#7 +{number}.250 {text}"
+
+
+TREE = "".join(
+    f"+-- {who}\n" + "".join(f"|   +-- {AT.format(at)}  {text}\n" for at, text in enumerate(said))
+    for who, said in BLOCKS
+)
 FRAMES = {
+    "a tree below the address": TREE,
+    "the time since the attempt began": "\n".join(_since(n, text) for n, text in enumerate(SAID)),
+    "a name that one line ties": f"{AT.format(0)} cousin Violet lives at 192.0.2.44\n"
+    + "".join(f"{AT.format(n)} Violet: {text}\n" for n, text in enumerate(SAID)).replace(
+        "remote 192.0.2.44", "remote one"
+    ),
+    "colons without blanks": "\n".join(line.replace("session 12: ", "").replace(" 192.", ":192.") for line in LINES),
+    "networks by their count": "\n".join(
+        line.replace("10.20.4.0/22", "10.20.4.0+1024").replace("10.20.0.0/22", "10.20.0.0+1024").replace("/24", "+256")
+        for line in LINES
+    ),
+    "algorithms by their numbers": "\n".join(
+        line.replace("AES-CBC-256 HMAC-SHA2-256 dh14", "encr=12/256 integ=12 ke=14") for line in LINES
+    ),
+    "JSON, counted": "\n".join(json.dumps({"n": n + 4, **row}) for n, row in enumerate(RECORDS)),
     "addresses in hexadecimal": "\n".join(map(_hexadecimal, LINES)),
     "codes and what they mean": "\n".join(
         [*(f"# {code} {said}" for code, said in CODES.items()), *(_coded(n, row) for n, row in enumerate(TOLD))]

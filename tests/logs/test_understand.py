@@ -113,6 +113,9 @@ SUITES = {
     "secp521r1 and aes192": ("AES-CBC-192", "", "21"),
     "AES-CBC-256/HMAC-SHA2-256/14": ("AES-CBC-256", "HMAC-SHA2-256-128", "14"),
     "enc=AES-128 auth=SHA1 grp=5": ("AES-CBC-128", "HMAC-SHA1-96", "5"),
+    "enc=7/128 hash=2 group=5": ("AES-CBC-128", "HMAC-SHA1-96", "5"),
+    "encr=20, keylen 256, ke=19": ("AES-GCM-16-256", "", "19"),
+    "encr=99 sha1": ("", "HMAC-SHA1-96", ""),
     "aes128 | sha256 | 1500": ("AES-CBC-128", "HMAC-SHA2-256-128", ""),
 }
 
@@ -136,6 +139,11 @@ def test_ranges_are_told_from_endpoints() -> None:
     assert read_addresses("from 192.0.2.10[500] to 192.0.2.99[500]").ranges == ()
     assert read_addresses("to 2001:db8::7[4500] up").endpoints == (("2001:db8::7", 4500),)
     assert read_addresses("mask 10.1.0.0 255.255.0.0").ranges == ("10.1.0.0/16",)
+    assert read_addresses("10.1.4.0 0.0.3.255 to 10.2.0.0 0.0.0.255.").ranges == ("10.1.4.0/22", "10.2.0.0/24")
+    assert read_addresses("10.1.4.0 (1024 addresses), 10.2.0.0 x 256").ranges == ("10.1.4.0/22", "10.2.0.0/24")
+    assert read_addresses("192.0.2.10 x 3, 192.0.2.10 (256), 999.1.0.0+256").ranges == ()
+    assert read_addresses("node:192.0.2.10,name:x").endpoints == (("192.0.2.10", None),)
+    assert [a for a, _ in read_addresses("from ::ffff:192.0.2.10").endpoints] != ["192.0.2.10"]
 
 
 # (a line in some make's words, what it says, whether the peer did it)

@@ -18,6 +18,7 @@ from stomion.ingest.secondlook import (
     filled_in,
     is_refused,
     is_told,
+    looks_at,
     names_exchanges,
     rows_of,
     second_look,
@@ -109,16 +110,12 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
         )
         log.events = list(told(turned(found, layout)))
     if reading.size <= SECOND_LOOK:
-        if names_exchanges(log.events):
-            pass
-        elif is_told(log.events):
-            rows = rows_of(item, reading, layout, used, "joined")
-            log.events = filled_in(log.events, second_look(rows, own, told))
-        else:
-            rows = rows_of(item, reading, layout, used, "joined")
-            if not is_refused(log.events, rows):
-                every = (rows, rows_of(item, reading, layout, used, "apart")) if layout.bodies else (rows,)
-                log.events = best_told(second_look(each, own, told) for each in every) or log.events
+        if not names_exchanges(log.events):
+            looks = [rows_of(item, reading, layout, used, bodies) for bodies in looks_at(layout)]
+            if is_told(log.events):
+                log.events = filled_in(log.events, (e for rows in looks for e in second_look(rows, own, told)))
+            elif not is_refused(log.events, looks[0]):
+                log.events = best_told(second_look(rows, own, told) for rows in looks) or log.events
         if any("epoch" in e.assumed for e in log.events[:1]):
             start = wall_clock(every_line(item, reading), year)
             log.events = log.events if start is None else on_the_wall(log.events, start)

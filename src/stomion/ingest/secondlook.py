@@ -57,6 +57,11 @@ _IN_PATH = re.compile(r"(?<=[A-Za-z])\.((?:\d{1,3}\.){3}\d{1,3})\.(?=[A-Za-z])(?
 """An address that is one of the names of a path with dots: `ike.192.0.2.1.state`."""
 
 
+def looks_at(layout: Layout) -> tuple[str, ...]:
+    """The ways in which lines below others are looked at, as in `records`."""
+    return ("joined", "apart") if layout.bodies in ("indented", "below") else ("joined",)
+
+
 def rows_of(item: Item, reading: Reading, layout: Layout, used: Collection[int], bodies: str) -> list[tuple[int, str]]:
     """(number of a line, text) of every record of a log but those in `used` lines, in the order of their time; `bodies` as in `records`."""
     found = records(
@@ -96,7 +101,8 @@ _BESIDE = frozenset((What.NARROWED, What.SELECTORS_REFUSED, What.PFS_REFUSED, Wh
 def filled_in(events: Sequence[Event], second: Iterable[Event]) -> list[Event]:
     """Events of a log, with those of a second look at the lines that nothing was understood of which set values against each other."""
     known = {event.where.line for event in events}
-    more = [e for e in second if e.what in _BESIDE and not e.guessed and not e.far and e.where.line not in known]
+    told = (e for e in second if e.what in _BESIDE and not e.guessed and not e.far and e.where.line not in known)
+    more = list({e.where.line: e for e in told}.values())
     if not more:
         return list(events)
     lines = [event.where.line or 0 for event in events]

@@ -67,10 +67,12 @@ def _is_of_fields(full: Sequence[str]) -> bool:
 
 def bodies_of(lines: Sequence[str]) -> str:
     """How lines without a time belong to the one with a time above them, whatever stands in these: `indented`, `below` where that is a headline
-    alone, or empty where they do not."""
+    alone, `above` where the headline has no time and they have, or empty where they do not."""
     full = [line for line in lines[:LOOKED_AT] if line.strip()]
     bodies = [line for line in full if line[:1].isspace()]
     heads = [line for line in full if not line[:1].isspace()]
+    if _are_above([line for line in full if find_stamp(line, year=1970) is None], full):
+        return "above"
     timed = [line for line in heads if find_stamp(line, year=1970) is not None]
     if len(timed) < LEAST_HEADS:
         return ""
@@ -79,6 +81,20 @@ def bodies_of(lines: Sequence[str]) -> str:
     apart = (line for line in bodies[:LEAST_HEADS] if not _OFFSET.match(line))
     indented = len(bodies) >= len(full) / 8 and not any(find_stamp(line, year=1970) for line in apart)
     return "indented" if indented else ""
+
+
+_BRANCH = re.compile(r"[\s|+`\\└├─│>*•=#-]+")
+"""What is drawn before the lines of a tree."""
+_MOST_HEAD = 3
+"""Words of a headline that only says whose the lines below it are."""
+
+
+def _are_above(untimed: Sequence[str], full: Sequence[str]) -> bool:
+    """Are the lines without a time headlines, short and some with nothing but an address, of those with one?"""
+    if not LEAST_HEADS <= len(untimed) <= len(full) / 2:
+        return False
+    short = [line for line in untimed if len(_BRANCH.sub(" ", line).split()) <= _MOST_HEAD]
+    return len(short) >= _NEARLY_ALL * len(untimed) and any(read_addresses(line).endpoints for line in short)
 
 
 _DIGITS = re.compile(r"[0-9a-f]*\d[0-9a-f]*")
@@ -92,6 +108,9 @@ def _are_headlines(timed: Sequence[str]) -> bool:
 
 def with_bodies(lines: Iterable[tuple[int, str]], bodies: str, apart: bool = False) -> Iterator[tuple[int, str]]:
     """Every line with those that belong to it, as one line; with `apart` one for each of these. `bodies` is what `bodies_of` tells."""
+    if bodies == "above":
+        yield from _with_heads(lines)
+        return
     held: list[tuple[int, str]] = []
     for at, line in lines:
         if not line.strip():
@@ -103,6 +122,17 @@ def with_bodies(lines: Iterable[tuple[int, str]], bodies: str, apart: bool = Fal
         held.append((at, line))
     if held:
         yield from _with_body(held, apart)
+
+
+def _with_heads(lines: Iterable[tuple[int, str]]) -> Iterator[tuple[int, str]]:
+    """Every line with a time, with the headline above it that has none."""
+    head = ""
+    for at, line in lines:
+        said = _BRANCH.sub(" ", line, count=1).strip()
+        if find_stamp(line, year=1970) is None:
+            head = said or head
+        else:
+            yield at, f"{said}; {head}" if head else said
 
 
 def _with_body(held: list[tuple[int, str]], apart: bool) -> Iterator[tuple[int, str]]:

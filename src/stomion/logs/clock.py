@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -17,6 +18,9 @@ from stomion.model.event import Event
 _SECONDS_KEPT = 4_096
 _BEYOND = 8
 """Characters after a time that are the same in another line of the same second, so that its time ends there too."""
+_LONGEST_TAG = 24
+_SINCE = re.compile(r"(\S[^+]{0,23}\s)\+(\d{1,6}(?:\.\d{1,9})?)s?(?=[\s:|])")
+"""A time that is counted from that of another line which begins alike."""
 _STAMP_MISSES = 40
 """After this many lines in a row without a time the search for one is given up for all but every 16th line."""
 
@@ -34,6 +38,9 @@ class Clock:
     _known: dict[tuple[str, str], tuple[float, tuple[int, int, int], tuple[str, ...]]] = field(default_factory=dict)
     """Of what stands before a fraction, and after it: the whole second, its day, and what was assumed."""
 
+    _begun: dict[str, tuple[float, tuple[str, ...]]] = field(default_factory=dict)
+    """Of what stands before a line's time: the last such time, and what of it was assumed."""
+
     def take(self, line: str) -> tuple[str, float | None, tuple[str, ...]]:
         """The line without its leading time stamp, the time (seconds since 1970 UTC), and what of it was assumed."""
         known = self._again(line) if self._known else None
@@ -42,9 +49,14 @@ class Clock:
         self.misses += 1
         if self.misses > _STAMP_MISSES and self.misses % 16:
             return line, None, ()
+        since = _SINCE.match(line) if self._begun else None
+        if since is not None and since[1] in self._begun:
+            at, assumed = self._begun[since[1]]
+            return line, at + float(since[2]), assumed
         stamp = find_stamp(line, year=self.year, day=self.day, first=self.shape)
         if stamp is None:
             return line, None, ()
+        self._begin(line, stamp)
         self.shape, self.misses = stamp.shape, 0
         if "day" not in stamp.assumed and "epoch" not in stamp.assumed:
             day = day_of(stamp.at // 86_400)
@@ -54,6 +66,14 @@ class Clock:
             self.day = day
             self._remember(line, stamp, day)
         return stamp.after(line), stamp.at, stamp.assumed
+
+    def _begin(self, line: str, stamp: Stamp) -> None:
+        """What stands before a time may stand before times that are counted from it."""
+        tag = line[: stamp.span[0]]
+        if 1 < len(tag) <= _LONGEST_TAG and tag[-1].isspace():
+            if len(self._begun) >= _SECONDS_KEPT:
+                self._begun.clear()
+            self._begun[tag] = stamp.at, stamp.assumed
 
     def _remember(self, line: str, stamp: Stamp, day: tuple[int, int, int]) -> None:
         begin, end = stamp.fraction

@@ -167,7 +167,9 @@ def _meaning(event: Event | None, spoken: Line, template: str, at: float | None,
     """What a line tells, by its own words if these are known, by those it began with before, or by the stage."""
     found = _child_turned_away(spoken, state) if event is None and state.stage in PROVEN else None
     if found is None and template in state.begun:
-        found = made(state.begun[template], spoken) if event is None else event
+        begun = state.begun[template]
+        found = made(begun, spoken) if event is None else event
+        found = replace(found, what=begun) if found.what in (What.INITIATING, What.ASKED) else found
     return found or told(event, spoken, state.stage) or _turned_away(spoken, at, state)
 
 
@@ -200,6 +202,8 @@ def _is_of_child(text: str) -> bool:
 def _not_begun(event: Event, line: Line, state: Progress) -> Event:
     """What is ended before it stood was refused: for the notify that its number is, else it is guessed."""
     number = by_number(line, state.stage)
+    if number is None and line.named.endpoints and NOBODY.search(line.words):
+        number = What.NO_PEER
     what = number or (_REFUSED_AT[state.stage] if state.stage is not None else event.what)
     far = event.what is What.DELETED_BY_PEER or state.ours
     known = number is not None

@@ -76,8 +76,15 @@ _SENTENCE = re.compile(r"\w+(?: [\w.,:%()'-]+){2,}")
 _HUMPS = re.compile(r"(?<=[a-z])(?=[A-Z])")
 
 
-def _aside(name: str) -> bool:
-    return name.lower().rpartition("_")[2] in _ASIDE
+_COUNTERS = frozenset(
+    {"n", "no", "nr", "num", "idx", "index", "row", "line", "rec", "recno", "ms", "us", "ns", "millis", "epoch"}
+)
+"""Last words of fields whose numbers count records or time."""
+
+
+def _aside(name: str, value: object = None) -> bool:
+    last = name.lower().rpartition("_")[2]
+    return last in _ASIDE or (last in _COUNTERS and isinstance(value, int))
 
 
 def _fields(line: str) -> Framed:
@@ -99,7 +106,7 @@ def _fields(line: str) -> Framed:
             continue
         if not owner and OWNER.fullmatch(names[-1]) and isinstance(value, str | int) and not isinstance(value, bool):
             owner = f"{path[-1]}={value}"
-        elif not any(map(_aside, names)):
+        elif not (any(map(_aside, names)) or _aside(names[-1], value)):
             parts.append(f"{'_'.join(names[-_NAMED:])}={_plain(value)}")
     return Framed("; ".join(parts), None, owner, flat=True)
 

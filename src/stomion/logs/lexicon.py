@@ -44,6 +44,14 @@ _CALL = re.compile(r"\)\s?(?:->|=>|→|=)\s?(?:(?P<failed>-\d{1,5})|0)(?![\w.])"
 """What a call in a trace returned: none or less than none."""
 
 
+_CODE = re.compile(
+    r"(?<![A-Za-z_])(?:rc|ret(?:val|code)?|errno|err)\s?[=:]\s?(?:(?P<failed>-?[1-9]\d{0,4})|0)(?![\w.])", re.IGNORECASE
+)
+"""A code that something came back with: no other one than none is good."""
+_NUMBERED_NOTIFY = re.compile(r"(?<![A-Za-z])N\s?\(\s?(\d{1,5})\s?\)")
+"""A notify as a payload of a message (RFC 7296 section 1.2); `n=14` may count anything."""
+
+
 _LONG_WORD = re.compile(r"(\S{64})\S+")
 
 
@@ -53,7 +61,7 @@ def plain(line: str) -> str:
     if not text.isascii():
         text = text.translate(_SIGNS)
     text = _ALARM.sub(" bad ", _EXCHANGE.sub("exchange", text))
-    text = _CALL.sub(_returned, text)
+    text = _CODE.sub(_returned, _NUMBERED_NOTIFY.sub(r" notify \1 ", _CALL.sub(_returned, text)))
     text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
     words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
     words = _LONG_WORD.sub(r"\1", words)
@@ -61,7 +69,7 @@ def plain(line: str) -> str:
 
 
 def _returned(call: re.Match[str]) -> str:
-    return f") failed {call['failed'][1:]}" if call["failed"] else ") ok"
+    return f" failed {call['failed'].lstrip('-')} " if call["failed"] else " ok "
 
 
 _RELEVANT_WORDS = (
@@ -111,7 +119,7 @@ NOTIFIES: tuple[tuple[str, str], ...] = (
     *(
         (
             name,
-            rf"n {number}(?= )|payload (?:41|11) (?:type|notify|error|code)? ?{number}(?= )|(?:notif\w*|ntfy?|nfy)(?: type| code| message| msg| payload| error| number| id| no)* (?:0x0*{number:x}|{number})(?= )"
+            rf"payload (?:41|11) (?:type|notify|error|code)? ?{number}(?= )|(?:notif\w*|ntfy?|nfy)(?: type| code| message| msg| payload| error| number| id| no)* (?:0x0*{number:x}|{number})(?= )"
             rf"|(?:peer|far|remote|responder) (?:says|said|answered|replied|sent|refused|rejected)(?: \S+){{0,5}} (?:code|type|err|error|cause|reason|status) {number}(?= )",
         )
         for number, name in (

@@ -69,6 +69,8 @@ _TWO_VERSIONS = pattern("two versions")
 _UNSPOKEN = pattern("unspoken")
 NO_GROUP = pattern("no group")
 _OF_GROUP = pattern("of a group")
+NAT_PORT = 4500
+_PORT = re.compile(rf" {NAT_PORT}(?= )")
 _EITHER = pattern("either version")
 _MODE = re.compile(r" (main|aggr)(?:essive)?(?= )")
 
@@ -231,6 +233,13 @@ def _by_stage(line: Line, stage: What | None) -> What | None:
         return What.IDENTITY_REFUSED
     if stage is What.AGREED and _UNREADABLE.search(words):
         return What.UNDECRYPTABLE
+    if (
+        stage is What.AGREED
+        and _PORT.search(words)
+        and not denies(words)
+        and NAT_PORT not in dict(line.named.endpoints).values()
+    ):
+        return What.NAT_FLOAT
     if stage is What.AGREED and names_a_known(text, words):
         return What.AUTH_OK
     well = _ENDS_WELL.search(words) is not None

@@ -14,19 +14,20 @@ from dataclasses import dataclass, field
 from stomion.logs.framing import OWNER
 from stomion.logs.lexicon import NOISE, RELEVANT, STRONG, plain
 from stomion.logs.understand import labelled
+from stomion.logs.unknown import is_unknown
 from stomion.logs.values import VERSION, is_first_message
 from stomion.vocabulary.addresses import Named, read_addresses
 from stomion.vocabulary.algorithms import find_proposal
 
 _TOKEN = re.compile(
-    r"(?<![\w.-])(?:[A-Za-z][A-Za-z_]{0,19}[ #:=/-]{1,2}(?:\d{1,9}|0x[0-9a-f]{1,8})(?![\w./-])|\[\d{1,9}\]|(?<=[:\]] )[({<]\d{1,9}[)}>]|[A-Za-z_][\w@-]{0,40}[-_@\d][\w@-]{0,40}|(?<=[\"=;,\[])[A-Za-z]\w{2,40}(?=[\";,\]]))"
+    r"(?<![\w.-])(?:[A-Za-z][A-Za-z_]{0,19}[ #:=/-]{1,2}(?:\d{1,9}|0x[0-9a-f]{1,8})(?![\w./-])|\[\d{1,9}\]|(?<=[\w:\]] )[({<]\d{1,9}[)}>]|(?<!\S)#\d{1,9}(?![\w./-])|[A-Za-z_][\w@-]{0,40}[-_@\d][\w@-]{0,40}|(?<=[\"=;,\[])[A-Za-z]\w{2,40}(?=[\";,\]]))"
 )
 _OF_IKE = re.compile(r"major[ _]version|[:\[ ]4?500\b|\bport[ =:]{1,2}4?500\b|\bikev[12]\b")
 _JOINED = re.compile(r"<->|<=>|<>|->|=>|\.\.\.|\b(?:between|to|with|and|towards)\b")
 _HEX = re.compile(r"(?:0x)?[0-9a-f]{8,}", re.IGNORECASE)
-_ALGORITHM = re.compile(r"aes|3des|chacha|camellia", re.IGNORECASE)
+_ALGORITHM = re.compile(r"aes|3des|chacha|camellia|\b(?:encr?|cipher)[ _]?[=:]", re.IGNORECASE)
 _COUNTS = re.compile(
-    r"(?:port|v|ver|version|group|dh|gr?p|spi|tries|try|attempt|ntf|code|err|error|number|row|line|len|size|proto|udp|tcp|ike|ikev|aes|sha|modp|hmac|prf|seq|try|retry|msg|mid)[ #:=/-]*\d+",
+    r"(?:port|v|ver|version|group|dh|gr?p|spi|tries|try|attempt|ntf|code|err|error|number|row|line|len|size|proto|udp|tcp|ike|ikev|aes|sha|modp|hmac|prf|seq|try|retry|msg|mid|jan|feb|mar|apr|may|june?|july?|aug|sept?|oct|nov|dec|[a-z]{3,6}(?:ary|ch|il|ust|tember|ober|ember))[ #:=/-]*\d+",
     re.IGNORECASE,
 )
 """A word and its number that name no one: a port, a version, an algorithm."""
@@ -45,13 +46,16 @@ class Subjects:
         tied: dict[str, str],
         own: AbstractSet[str],
         fixed: dict[str, dict[str, str]] | None = None,
+        words: AbstractSet[str] = frozenset(),
     ) -> None:
-        """`fixed` has of each peer the fields that have one value in all of its lines."""
-        self.peers, self._tied, self._own, self._fixed = peers, tied, own, fixed or {}
+        """`fixed` has of each peer the fields that have one value in all of its lines; `words` those of `tied` that are plain words."""
+        self.peers, self._tied, self._own, self._fixed, self._words = peers, tied, own, fixed or {}, words
 
     def of(self, text: str) -> str | None:
         """The peer that a line's name, number or tag is tied to; None where nothing in it is, or where two things differ."""
         found = {peer for token in _tokens(text) if (peer := self._tied.get(token)) is not None}
+        if self._words and not found:
+            found = {self._tied[word] for word in _WORD.findall(text.lower()) if word in self._words}
         peer = found.pop() if len(found) == 1 else None
         return None if peer is None or self._is_of_another(peer, text) else peer
 
@@ -84,14 +88,46 @@ def subjects_of(lines: Sequence[tuple[int, str]], own: AbstractSet[str]) -> Subj
             token = found.setdefault(name, _Token())
             token.addresses |= named
             (token.beside if named else token.alone).add(number)
-    peers |= {min(t.addresses) for t in found.values() if len(t.addresses) == 1 and not proofs.isdisjoint(t.alone)}
     noise = {number for number, (text, _, _) in enumerate(with_tokens) if _is_noise(text)}
+    strong = proofs | {number for number, (text, _, _) in enumerate(with_tokens) if VERSION.search(plain(text))}
+    if any(not named and not _tied_by(found, tokens) for _, tokens, named in (with_tokens[n] for n in strong - noise)):
+        # Nothing that looks like a name ties them to anybody.
+        _add_words(found, with_tokens)
+        proofs = strong
+    peers |= {min(t.addresses) for t in found.values() if len(t.addresses) == 1 and not proofs.isdisjoint(t.alone)}
     by_peer: dict[str, dict[str, _Token]] = {}
     for name, token in found.items():
+        if token.plain and not _may_name(name, token, proofs, noise):
+            continue
         if len(token.addresses) == 1 and token.alone and token.addresses <= peers:
             by_peer.setdefault(min(token.addresses), {})[name] = token
     tied = {name: peer for peer, tokens in by_peer.items() for name in _narrow(tokens, proofs, noise)}
-    return Subjects(frozenset(peers), tied, own, _fixed((text, named) for text, _, named in with_tokens))
+    fixed = _fixed((text, named) for text, _, named in with_tokens)
+    return Subjects(frozenset(peers), tied, own, fixed, frozenset(name for name in tied if found[name].plain))
+
+
+_WORD = re.compile(r"(?<![\w.-])[a-z]{3,24}(?![\w-]|\.\w)")
+"""A word that may be somebody's name where the log gives no other."""
+
+
+def _may_name(word: str, token: _Token, proofs: AbstractSet[int], noise: AbstractSet[int]) -> bool:
+    """May a plain word be somebody's name: one that the trade does not know, and that stands in lines of negotiations and hardly any others?"""
+    if not proofs & token.alone or 4 * len(noise & token.alone) > len(token.alone):
+        return False
+    return is_unknown(word)
+
+
+def _tied_by(found: dict[str, _Token], tokens: Iterable[str]) -> set[str]:
+    return {a for token in tokens if len(found[token].addresses) == 1 for a in found[token].addresses}
+
+
+def _add_words(found: dict[str, _Token], lines: Sequence[tuple[str, tuple[str, ...], frozenset[str]]]) -> None:
+    """Plain words as well, of which those are ties that stand in an agreement: nothing else ties it to anybody."""
+    for number, (text, _, named) in enumerate(lines):
+        for name in set(_WORD.findall(text.lower())):
+            token = found.setdefault(name, _Token(plain=True))
+            token.addresses |= named
+            (token.beside if named else token.alone).add(number)
 
 
 _FIELD = re.compile(r"([A-Za-z_][\w-]{0,24})=(?:\"([^\"]{1,80})\"|([^\s\"]{1,60}))")
@@ -144,6 +180,8 @@ class _Token:
     addresses: set[str] = field(default_factory=set)
     beside: set[int] = field(default_factory=set)
     alone: set[int] = field(default_factory=set)
+    plain: bool = False
+    """Is it a word that could be any, and is no name?"""
 
 
 MOST_COMPARED = 64
@@ -154,7 +192,9 @@ def _narrow(tokens: dict[str, _Token], proofs: AbstractSet[int], noise: Abstract
     """Without those that stand in more lines than another one which stands beside the address as often: a program's name is in all its lines,
     whatever tunnel they are about. But what alone ties `proofs` to a peer, and no `noise`, is no program: the other is the name of an event."""
     names = sorted(tokens, key=lambda name: (len(tokens[name].alone), name))[:MOST_COMPARED]
-    telling = {name for name in names if proofs & tokens[name].alone and not noise & tokens[name].alone}
+    telling = {
+        name for name in names if proofs & tokens[name].alone and (tokens[name].plain or not noise & tokens[name].alone)
+    }
     return [
         name
         for place, name in enumerate(names)

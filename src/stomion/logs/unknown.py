@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
-from stomion.logs.lexicon import plain
+from stomion.logs.lexicon import RELEVANT, plain
 from stomion.logs.naming import without_names
 from stomion.logs.words import pattern, vocabulary
 
 MOST = 3
 _WORD = re.compile(r"(?<![\w.@/-])[A-Za-z]{3,24}(?![\w@/-]|\.\w)")
 """A word by itself: what is joined to others is a name."""
+
+
+@lru_cache(4_096)
+def is_unknown(word: str) -> bool:
+    """Is a word, in lower case, in no row of the vocabulary, so that it may be somebody's name?"""
+    alone = f" {word} "
+    return RELEVANT.search(word) is None and not any(pattern(name).search(alone) for name in vocabulary())
 
 
 def unknown_words(text: str) -> tuple[str, ...]:

@@ -20,7 +20,10 @@ _COOKIE = re.compile(r"(?<![0-9a-zA-Z])(?:0x)?[0-9a-f]{16}(?![0-9a-zA-Z])", re.I
 _BEGINS = pattern("begins")
 _CONFIGURED = pattern("settings")
 _FIRST_MESSAGE = pattern("first message")
-_ARROW_OUT, _ARROW_IN = re.compile(r">>|=>|->|→"), re.compile(r"<<|<=|<-|←")
+_ARROW_OUT, _ARROW_IN = (
+    re.compile(r">>|=>|->|→|(?<=\s)>(?=\s+[A-Za-z])"),
+    re.compile(r"<<|<=|<-|←|(?<=\s)<(?=\s+[A-Za-z])"),
+)
 _OF_STATES = re.compile(r"(?<![\w.])[A-Za-z][\w-]*[\])]? ?(?:->|=>|→) ?[\[(]?[A-Za-z][\w-]*(?![\w.:])")
 """An arrow between two words: from one state to another, and not from one end to the other."""
 _BY_US = pattern("by us")

@@ -9,24 +9,32 @@ from functools import lru_cache
 
 _V4 = r"(?:\d{1,3}\.){3}\d{1,3}"
 _H = r"[0-9a-fA-F]{1,4}"
+_BEGINS = r"(?<![\w.])(?=\d)(?<!::)" + "".join(rf"(?<!:{'[0-9a-fA-F]' * n}:)" for n in range(1, 5))
+"""Where an IPv4 address may begin: after a colon too (`peer:192.0.2.1`), where that is not an IPv6 address's."""
 _V6 = rf"(?>(?:{_H}:){{2,7}}(?:{_H}|:(?:{_H}(?::{_H}){{0,5}})?)?|{_H}(?::{_H}){{0,6}}::(?:{_H}(?::{_H}){{0,6}})?)"
-_ONLY_V4 = re.compile(rf"(?<![\w.:])(?P<v4>{_V4})(?![\w.]*\.\d)(?!\d)(?P<v6>)")
-ADDRESS = re.compile(rf"(?<![\w.:])(?P<v4>{_V4})(?![\w.]*\.\d)(?!\d)|(?<![\w.:])(?P<v6>{_V6})")
+_ONLY_V4 = re.compile(rf"{_BEGINS}(?P<v4>{_V4})(?![\w.]*\.\d)(?!\d)(?P<v6>)")
+ADDRESS = re.compile(rf"{_BEGINS}(?P<v4>{_V4})(?![\w.]*\.\d)(?!\d)|(?<![\w.:])(?P<v6>{_V6})")
 _COLONS = re.compile(r"[0-9a-fA-F]:[0-9a-fA-F]{0,4}:")
 """What every IPv6 address has: a line without it is searched for IPv4 alone, which is far quicker."""
-_PREFIX = re.compile(rf"(?<![\w.:])((?:{_V4}|{_V6})/\d{{1,3}})(?!\d)")
+_PREFIX = re.compile(rf"((?:{_BEGINS}{_V4}|(?<![\w.:]){_V6})/\d{{1,3}})(?!\d)")
 _MASK = re.compile(
-    rf"(?<![\w.:])({_V4})(?:/|[ ,]+(?:mask|netmask|255)\b[ =:]*)(255\.(?:\d{{1,3}}\.){{2}}\d{{1,3}}|(?<=255)(?:\.\d{{1,3}}){{3}})"
+    rf"{_BEGINS}({_V4})(?:/|[ ,]+(?:mask|netmask|255)\b[ =:]*)(255\.(?:\d{{1,3}}\.){{2}}\d{{1,3}}|(?<=255)(?:\.\d{{1,3}}){{3}})"
 )
 _LENGTH = re.compile(
-    rf"(?<![\w.:])({_V4})[ ,]+(?:len(?:gth)?|bits|prefix(?:[ _-]?len(?:gth)?)?|plen|masklen|mask[ _-]?len(?:gth)?)[ =:.]{{1,4}}(\d{{1,2}})(?!\w|\.\d)",
+    rf"{_BEGINS}({_V4})[ ,]+(?:len(?:gth)?|bits|prefix(?:[ _-]?len(?:gth)?)?|plen|masklen|mask[ _-]?len(?:gth)?)[ =:.]{{1,4}}(\d{{1,2}})(?!\w|\.\d)",
     re.IGNORECASE,
 )
 _LENGTH_WORD = re.compile(r"[ ,](?:len|bits|prefix|plen|mask)", re.IGNORECASE)
 _WILDCARD = re.compile(
-    rf"(?<![\w.:])({_V4})[ /,]+(?:wildcard[ =:]+)?(0\.(?:\d{{1,3}}\.){{2}}\d{{1,3}})(?!\w|\.\d)", re.IGNORECASE
+    rf"{_BEGINS}({_V4})[ /,]+(?:wildcard[ =:]+)?(0\.(?:\d{{1,3}}\.){{2}}\d{{1,3}})(?!\w|\.\d)", re.IGNORECASE
 )
-_RANGE = re.compile(rf"(?<![\w.:])({_V4})\s*(?:-|–|—|\.\.|to|through)\s*({_V4})(?![\[:\w])", re.IGNORECASE)
+_RANGE = re.compile(rf"{_BEGINS}({_V4})\s*(?:-|–|—|\.\.|to|through)\s*({_V4})(?![\[:\w])", re.IGNORECASE)
+_COUNT = re.compile(
+    rf"{_BEGINS}({_V4})(?:\s?\+\s?|\s?[x*]\s?|[ ,(]{{1,2}}(?:count|size|num(?:ber)?|hosts|addresses)[ =:]{{1,2}}|\s?\(|, ?| with )(\d{{1,8}})"
+    r"(?!\w|[.:/]\d)(?P<of>\s?(?:addresses|addrs?|hosts|ips)\b)?",
+    re.IGNORECASE,
+)
+_COUNT_SIGN = re.compile(r"\d\s?[+x*(]\s?\d|count|size|num|hosts|addr|ips\b", re.IGNORECASE)
 _ARROW = r"(?:\.\.\.|->|→|<->|to)"
 
 
@@ -90,6 +98,10 @@ def _ranges_in(line: str) -> tuple[list[tuple[int, str]], list[tuple[int, int]]]
         _add_prefix(f"{m[1]}/{m[2]}", m, ranges, taken)
     for m in _WILDCARD.finditer(line) if " 0." in line or "/0." in line else ():
         _add_prefix(f"{m[1]}/{m[2]}", m, ranges, taken)
+    for m in _COUNT.finditer(line) if _COUNT_SIGN.search(line) else ():
+        prefix = None if _inside(m.start(), taken) else _prefix_of(m)
+        if prefix is not None:
+            _add_prefix(prefix, m, ranges, taken)
     for m in _RANGE.finditer(line) if line.count(".") >= 6 else ():
         if _inside(m.start(), taken) or _from_to(line, m.start()):
             continue
@@ -98,6 +110,23 @@ def _ranges_in(line: str) -> tuple[list[tuple[int, str]], list[tuple[int, int]]]
             ranges.extend((m.start(), p) for p in prefixes)
             taken.append(m.span())
     return ranges, taken
+
+
+def _prefix_of(m: re.Match[str]) -> str | None:
+    """A network that is written as its first address and how many there are; None where that is no network, or may be another number."""
+    count, told = int(m[2]), m["of"] is not None or m[0][len(m[1]) :].strip(" 0123456789") not in ("", ",", "(", "with")
+    size = count.bit_length() - 1
+    if not told or count != 1 << size or not 1 <= size <= MOST_BITS:
+        return None
+    try:
+        begins = int(ipaddress.IPv4Address(m[1]))
+    except ValueError:
+        return None
+    return None if begins % count else f"{m[1]}/{32 - size}"
+
+
+MOST_BITS = 24
+"""Bits of the addresses of a network, at most."""
 
 
 def _add_prefix(text: str, m: re.Match[str], ranges: list[tuple[int, str]], taken: list[tuple[int, int]]) -> None:

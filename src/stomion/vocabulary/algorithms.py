@@ -42,10 +42,46 @@ _GROUP = re.compile(
   | (?:ecp[-_ ]?|secp)(?P<ecp>192|224|256|384|521)(?:r1)? | (?P<ecp2>\d{3})[- ]bit\ (?:ecp|elliptic|random\ ecp)
   | (?P<c25>curve[-_ ]?25519|x25519) | (?P<c44>curve[-_ ]?448|x448)
   | (?:sha[-_ ]?(?:2[-_ ]?)?\d{1,3}|md5)(?:-\d{2,3})?\s?[/+|]\s?(?P<third>1|2|5|1[4-9]|2\d|3[0-2])(?![\w.:/])
-  | (?:dh|diffie[- ]hellman|oakley|pfs|group|(?<![A-Za-z])grp?|(?<![A-Za-z0-9])g(?=\d))[-_ =:]{0,8}(?:groups?)?[-_ =:#]{0,8}(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d|[A-Za-z]))*)(?!\d|\.\d)
+  | (?:dh|diffie[- ]hellman|oakley|pfs|group|(?<![A-Za-z])grp?|(?<![A-Za-z])ke(?==)|(?<![A-Za-z0-9])g(?=\d))[-_ =:]{0,8}(?:groups?)?[-_ =:#]{0,8}(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d|[A-Za-z]))*)(?!\d|\.\d)
     """,
     re.IGNORECASE | re.VERBOSE,
 )
+
+
+_BY_NUMBER = re.compile(
+    r"(?<![A-Za-z])(?:(?P<encryption>encr?|encryption|cipher)|(?P<integrity>integ(?:rity)?|auth_alg)|(?P<hash>hash)|(?P<prf>prf))[ _-]?(?:id|alg|type)?\s?[=:]\s?"
+    r"(?P<number>\d{1,2})(?![\w.])(?:[/, ;]\s?(?:key[ _-]?len(?:gth)?\s?[=: ]\s?)?(?P<bits>128|192|256)(?!\d))?",
+    re.IGNORECASE,
+)
+_ENCRYPTION_NUMBERS = {
+    2: "DES", 3: "3DES", 12: "AES-CBC", 18: "AES-GCM-8", 19: "AES-GCM-12", 20: "AES-GCM-16", 28: "CHACHA20-POLY1305", 1: "DES", 5: "3DES", 7: "AES-CBC",
+}  # fmt: skip
+"""Of IKEv2 (RFC 7296 section 3.3.2), and those of IKEv1 (RFC 2409 appendix A) that are other ones than IKEv2's."""
+_INTEGRITY_NUMBERS = {1: "md5", 2: "1", 12: "256", 13: "384", 14: "512"}
+_PRF_NUMBERS = {1: "md5", 2: "1", 5: "256", 6: "384", 7: "512"}
+_HASH_NUMBERS = {1: "md5", 2: "1", 4: "256", 5: "384", 6: "512"}
+_WORDS_OF = {"integrity": ("", _INTEGRITY_NUMBERS), "hash": ("", _HASH_NUMBERS), "prf": ("prf ", _PRF_NUMBERS)}
+
+
+def in_words(text: str) -> str:
+    """A text with the names of algorithms in place of their numbers (`encr=12/256 integ=12`), where it gives these."""
+    return _BY_NUMBER.sub(_named, text) if "=" in text or ":" in text else text
+
+
+def _named(m: re.Match[str]) -> str:
+    number = int(m["number"])
+    if m["encryption"]:
+        name = _ENCRYPTION_NUMBERS.get(number)
+        return m[0] if name is None else f"{m['encryption']}={name}" + (f"-{m['bits']}" if m["bits"] else "")
+    kind = str(m.lastgroup if m.lastgroup in _WORDS_OF else next(k for k in _WORDS_OF if m[k]))
+    prefix, numbers = _WORDS_OF[kind]
+    name = numbers.get(number)
+    return (
+        m[0]
+        if name is None
+        else f"{prefix}{'md5' if name == 'md5' else f'sha{name}' if name == '1' else f'sha2-{name}'}"
+        + m[0][m.end("number") - m.start() :]
+    )
 
 
 def encryption_of(text: str) -> tuple[str, ...]:
@@ -110,6 +146,7 @@ def find_proposal(text: str, protocol: str = "") -> Proposal | None:
 
     A hash named once stands for integrity and, for IKE, for the PRF as well; after `prf` it is the PRF alone.
     """
+    text = in_words(text)
     encryption, group = encryption_of(text), group_of(text)
     prfs = [_PRF[h] for h in _hashes(_PRF_WORD, text, "p")]
     rest = [_INTEGRITY[h] for h in _hashes(_HASH_WORD, _PRF_WORD.sub(" ", text), "h")]
@@ -127,6 +164,7 @@ def find_proposal(text: str, protocol: str = "") -> Proposal | None:
 def find_proposals(text: str, protocol: str = "") -> tuple[Proposal, ...]:
     """The separate proposals that a piece of text names one after the other: one begins where a cipher follows a hash or a group. IKEv1
     transforms are fixed combinations (RFC 2409, appendix A), which mixing would falsify."""
+    text = in_words(text)
     ciphers = [m.start() for m in _ENCRYPTION.finditer(text)]
     others = [m.start() for shape in (_PRF_WORD, _HASH_WORD, _GROUP) for m in shape.finditer(text)]
     begins = [at for before, at in pairwise(ciphers) if any(before < o < at for o in others)]
