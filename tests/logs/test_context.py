@@ -304,13 +304,23 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
         (What.AGREED, "192.0.2.1: cred_check(id=south.lantern.example) -> 0", What.AUTH_OK),
         (What.AGREED, "192.0.2.1: hello, copy 2", What.RESENT),
         (What.AGREED, "192.0.2.1: port 4500 it is", What.NAT_FLOAT),
+        (What.AGREED, "192.0.2.1 [3/4] x south.lantern.example: PSK", What.KEY_REFUSED),
+        (What.AGREED, "192.0.2.1 [3/4] + south.lantern.example", What.AUTH_OK),
+        (
+            What.AGREED,
+            "192.0.2.1: remote unknown, name gw.brook.example, awaited south.lantern.example",
+            What.IDENTITY_REFUSED,
+        ),
+        (What.INITIATING, "192.0.2.1: they turned down our IKE version", What.VERSION_REFUSED),
+        (What.CHILD_UP, "192.0.2.1: exchange dissolved", What.IKE_DOWN),
+        (None, "192.0.2.1: a link is being set up by it with IKEv2", What.ASKED),
         (What.AGREED, "192.0.2.1: south.lantern.example, well known", What.AUTH_OK),
         (What.IKE_UP, "192.0.2.1: attach rc=12 kernel", What.INSTALL_FAILED),
         (What.CHILD_UP, "< 192.0.2.1: > dissolved", What.IKE_DOWN),
         (What.ASKED, "192.0.2.1: 0e sent, bad", What.IKE_PROPOSAL_REFUSED),
     ],
 )
-def test_the_same_line_tells_another_thing_at_another_stage(stage: What, line: str, what: What | None) -> None:
+def test_the_same_line_tells_another_thing_at_another_stage(stage: What | None, line: str, what: What | None) -> None:
     subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset())
     event = by_context(None, line, line, Provenance("x"), None, subjects, {"192.0.2.1": Progress(stage)})
     assert (event.what if event is not None else None) is what

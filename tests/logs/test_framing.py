@@ -82,6 +82,15 @@ TREE = "".join(
     for who, said in BLOCKS
 )
 FRAMES = {
+    "documents with rules between": "".join(
+        "---\n" + "".join(f"{k}: {v}\n" for k, v in row.items()) for row in RECORDS
+    ),
+    "JSON without blanks, in seconds": "\n".join(
+        json.dumps({"t": 1_780_304_400.25 + n, **row}, separators=(",", ":")) for n, row in enumerate(TOLD)
+    ).replace('"event"', '"session":"s-12","event"'),
+    "the day after the time": "\n".join(
+        line.replace(f"2026-06-01T09:00:{n:02d}Z", f"09:00:{n:02d} AM on 01 June 2026:") for n, line in enumerate(LINES)
+    ),
     "a tree below the address": TREE,
     "the time since the attempt began": "\n".join(_since(n, text) for n, text in enumerate(SAID)),
     "a name that one line ties": f"{AT.format(0)} cousin Violet lives at 192.0.2.44\n"

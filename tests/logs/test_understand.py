@@ -141,6 +141,11 @@ def test_ranges_are_told_from_endpoints() -> None:
     assert read_addresses("mask 10.1.0.0 255.255.0.0").ranges == ("10.1.0.0/16",)
     assert read_addresses("10.1.4.0 0.0.3.255 to 10.2.0.0 0.0.0.255.").ranges == ("10.1.4.0/22", "10.2.0.0/24")
     assert read_addresses("10.1.4.0 (1024 addresses), 10.2.0.0 x 256").ranges == ("10.1.4.0/22", "10.2.0.0/24")
+    assert read_addresses("from 10.1.4.0 through 10.1.7.255 to 10.2.0.0 through 10.2.0.255").ranges == (
+        "10.1.4.0/22",
+        "10.2.0.0/24",
+    )
+    assert read_addresses("from 192.0.2.0 to 192.0.2.255").ranges == ()
     assert read_addresses("192.0.2.10 x 3, 192.0.2.10 (256), 999.1.0.0+256").ranges == ()
     assert read_addresses("node:192.0.2.10,name:x").endpoints == (("192.0.2.10", None),)
     assert [a for a, _ in read_addresses("from ::ffff:192.0.2.10").endpoints] != ["192.0.2.10"]

@@ -15,6 +15,8 @@ _NUMBERED = re.compile(r"(\d{1,9})\.(\d{1,4})\s+(?=\S)")
 _BODY = re.compile(r"(?<!\s)\s+\S.{0,60}?(?:\s*\.{3,}\s*|\s*[:=]\s+|\s{2,})\S")
 _TELLS = re.compile(r"verdict|refus|reject|result|outcome|cause|reason|ground", re.IGNORECASE)
 _LEADER = re.compile(r"(?:(?<!\s)\s+)?\.{3,}\s*")
+_EMPTY = re.compile(r"[\s=*_#.~-]*")
+"""A line with nothing in it, or a rule between two records."""
 LOOKED_AT = 400
 """Lines by which a shape is told."""
 MOST_OF = 0.6
@@ -26,7 +28,7 @@ LONGEST = 40
 
 def shape_of(lines: Sequence[str]) -> str:
     """`numbered`, `indented`, `fields`, or empty for a log of single lines."""
-    full = [line for line in lines[:LOOKED_AT] if line.strip()]
+    full = [line for line in lines[:LOOKED_AT] if not _EMPTY.fullmatch(line)]
     if _is_of_fields(full):
         return "fields"
     if len(full) < 2 * LEAST_HEADS:
@@ -153,7 +155,7 @@ def joined(lines: Iterable[tuple[int, str]], shape: str) -> Iterator[tuple[int, 
     number = first = ""
     held: list[tuple[int, str]] = []
     for at, line in lines:
-        if not line.strip():
+        if not line.strip() or (shape == "fields" and _EMPTY.fullmatch(line)):
             continue
         if shape == "fields":
             name = _FIELD.match(line)

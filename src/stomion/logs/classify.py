@@ -212,7 +212,7 @@ _BY_THE_PEER = (
     r"| (?:peer|partner|remote|far|gateway)(?: \S+){0,2} (?:withdrew|withdraws|deleted|closed|removed|tore down|ended) (?:the |its |an? |our )?(?:\w+ )?(?:sa|child|tunnel|channel|association)(?= )"
     r"| \d{1,3}(?:\.\d{1,3}){3} (?:(?:asked|asks|requested|wants)(?: us)? to (?:delete|close|drop|end|remove)|cancell?ed the)(?= )"
     r"| \d{1,3}(?:\.\d{1,3}){3} (?:tore|took|shut|brought) (?:\w+ ){0,3}down(?= )"
-    r"| (?:closed|ended|withdrawn|cleared|taken down|shut down|deleted) (?:there|over there|at the far end|remotely)(?= )"
+    r"| (?:closed|ended|withdrawn|cleared|taken down|shut down|deleted) (?:there|over there|at the far end|remotely|(?:on|at) (?:their|its) (?:part|side|end))(?= )"
 )
 NEUTRAL: tuple[Rule, ...] = (
     R(What.WAITING, ("waits",)),

@@ -24,6 +24,10 @@ _TRANSFORM = re.compile(
     r"|(?:KE|DH)_(?:NONE|MODP|ECP|CURVE|GROUP_\d)|(?:ESN|SN)_(?:NONE|YES|NO)|NO_EXT(?:_SEQ)?)\w{0,40}"
 )
 """Names of transforms in the registries' spelling: the AUTH or NONE in them says nothing of authentication, and denies nothing."""
+_UNDER_WAY = re.compile(
+    r" (?:is|are|was|were) being (?:set|established|built|opened|created|negotiated|brought|started)(?: up)?(?= )"
+)
+"""What only begins, in words of what stands."""
 _SUBJECT = re.compile(
     r"(?<! from)(?<! to)(?<! with)(?<! for)(?<! by)(?<! of)(?<! at)(?<! via)(?<! on)(?<! and)(?<! peer)(?<! partner)(?<! gateway)(?<! remote)(?<! far)"
     r" (\d{1,3}(?:\.\d{1,3}){3})(?= (?:would|did|does|has|wants?|finds|found|talks?|came|stays?|stayed|hung|asked|asks|answers|authenticates|"
@@ -37,6 +41,8 @@ _SIGNS = str.maketrans(dict.fromkeys("✗✘❌✖☒", " refused ") | dict.from
 """Signs of a verdict, as the words that they stand for."""
 _ALARM = re.compile(r"(?<!\S)!{2,3}(?!\S)")
 """A mark before a line that tells of something wrong."""
+_MARK = re.compile(r"(?<=[\])>])\s+(?:(?P<good>\+)|[xX])(?=\s)")
+"""A mark after what stands in brackets: a plus for what went well, a cross for what did not."""
 _EXCHANGE = re.compile(r"\b(?:exch|xchg|exchg|etype)\b", re.IGNORECASE)
 
 
@@ -60,11 +66,12 @@ def plain(line: str) -> str:
     text = _APOSTROPHE.sub(" not", _CAMEL.sub(" ", _TRANSFORM.sub("transform", line)))
     if not text.isascii():
         text = text.translate(_SIGNS)
+    text = _MARK.sub(lambda m: " ok " if m["good"] else " refused ", text)
     text = _ALARM.sub(" bad ", _EXCHANGE.sub("exchange", text))
     text = _CODE.sub(_returned, _NUMBERED_NOTIFY.sub(r" notify \1 ", _CALL.sub(_returned, text)))
     text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
     words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
-    words = _LONG_WORD.sub(r"\1", words)
+    words = _UNDER_WAY.sub(" begins", _LONG_WORD.sub(r"\1", words))
     return _NOT_A_NO.sub(" ", _SUBJECT.sub(r" peer \1", words))
 
 

@@ -15,6 +15,7 @@ from stomion.logs.clock import Clock, day_of
 from stomion.logs.context import Progress, by_context
 from stomion.logs.facing import facing_proposals
 from stomion.logs.framing import FRAMES, unframe
+from stomion.logs.grid import asked_and_held
 from stomion.logs.guess import Guesses, guessed, hint_of, is_grave, may_refuse
 from stomion.logs.naming import naming_of
 from stomion.logs.phrasebook import Phrase, as_taught, taught
@@ -240,6 +241,8 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
         event = replace(
             event, what=verdict.what, far=verdict.far, bare=verdict.bare, layer=verdict.layer, notifies=notifies
         )
+    if event.what is What.SELECTORS_REFUSED and (grid := asked_and_held(text)) is not None:
+        event = replace(event, their_ts=grid[0], my_ts=grid[1])
     if event.what in _OF_PROPOSALS:
         sides = facing_proposals(lines, _PROTOCOLS.get(event.layer or "", ""))
         event = event if sides is None else replace(event, mine=sides[0], theirs=sides[1], offers=(), bare=False)

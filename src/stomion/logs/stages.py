@@ -9,7 +9,7 @@ from ipaddress import ip_network
 from msgspec.structs import replace
 
 from stomion.logs.contrast import are_two_pairs
-from stomion.logs.guess import denies
+from stomion.logs.guess import denies, turns_away
 from stomion.logs.naming import identities_of, naming_of
 from stomion.logs.understand import spis_of, understand
 from stomion.logs.values import (
@@ -186,6 +186,10 @@ def _of_ike(event: Event, line: Line, stage: What | None) -> Event:
         event = replace(event, what=What.ASKED)
     if event.what is What.ASKED and denies(words) and UNKNOWN.search(words):
         return replace(event, what=What.NO_PEER)
+    if event.what is What.NO_PEER and stage is What.AGREED:
+        # What was agreed on was agreed on with somebody who is known: it is his proof that failed.
+        of_key = OF_KEY.search(words) is not None and not are_names_apart(text, words)
+        return replace(event, what=What.KEY_REFUSED if of_key else What.IDENTITY_REFUSED)
     if event.what in _SILENT and stage is not What.INITIATING and NOBODY.search(words) and _is_at_the_door(line):
         return replace(event, what=What.NO_PEER)
     if event.what is What.SELECTORS_REFUSED and not line.named.ranges and line.named.endpoints and NOBODY.search(words):
@@ -288,7 +292,8 @@ def _refused(line: Line, stage: What | None) -> What | None:
             return What.SELECTORS_REFUSED
         if stage is not What.CHILD_UP and _MACHINERY.search(words):
             return What.INSTALL_FAILED
-        return What.PFS_REFUSED if not named.ranges and _OF_GROUP.search(words) else None
+        of_group = not named.ranges and _OF_GROUP.search(words) is not None
+        return What.PFS_REFUSED if of_group and turns_away(words) else None
     if stage is What.AGREED and _KERNEL.search(words):
         return What.INSTALL_FAILED
     if named.endpoints and stage is not What.INITIATING and NOBODY.search(words):

@@ -20,7 +20,7 @@ from stomion.vocabulary.addresses import Named, read_addresses
 from stomion.vocabulary.algorithms import find_proposal
 
 _TOKEN = re.compile(
-    r"(?<![\w.-])(?:[A-Za-z][A-Za-z_]{0,19}[ #:=/-]{1,2}(?:\d{1,9}|0x[0-9a-f]{1,8})(?![\w./-])|\[\d{1,9}\]|(?<=[\w:\]] )[({<]\d{1,9}[)}>]|(?<!\S)#\d{1,9}(?![\w./-])|[A-Za-z_][\w@-]{0,40}[-_@\d][\w@-]{0,40}|(?<=[\"=;,\[])[A-Za-z]\w{2,40}(?=[\";,\]]))"
+    r"(?<![\w.-])(?:[A-Za-z][A-Za-z_]{0,19}[ #:=/-]{1,2}(?:\d{1,9}|0x[0-9a-f]{1,8})(?![\w./-])|\[\d{1,9}\]|(?<=[\w:\]] )[({<]\d{1,9}[)}>]|(?<!\S)#\d{1,9}(?![\w./-])|[A-Za-z_][\w@-]{0,40}[-_@\d][\w@-]{0,40}|[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}(?![\w-])|(?<=[\"=;,\[])[A-Za-z]\w{2,40}(?=[\";,\]]))"
 )
 _OF_IKE = re.compile(r"major[ _]version|[:\[ ]4?500\b|\bport[ =:]{1,2}4?500\b|\bikev[12]\b")
 _JOINED = re.compile(r"<->|<=>|<>|->|=>|\.\.\.|\b(?:between|to|with|and|towards)\b")
@@ -240,6 +240,6 @@ def _named(text: str, own: AbstractSet[str]) -> frozenset[str]:
 def _tokens(text: str) -> tuple[str, ...]:
     """Words of a line that may name whose it is: with a number, a sign or capitals in them, or set apart as a value."""
     found: Iterable[str] = (m[0].lower() for m in _TOKEN.finditer(text))
-    kept = [t for t in found if not _HEX.fullmatch(t) and not _COUNTS.fullmatch(t)]
+    kept = [t for t in found if not (_HEX.fullmatch(t) or _COUNTS.fullmatch(t) or (t.isalpha() and not is_unknown(t)))]
     short = (f"{m[1]}~{m[2]}" for t in kept if (m := _NUMBERED.fullmatch(t)))
     return tuple(dict.fromkeys((*kept, *short)))[:MOST_TOKENS]

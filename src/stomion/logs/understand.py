@@ -12,6 +12,7 @@ from stomion.logs import lexicon as lex
 from stomion.logs.alike import UNUSABLE, Marked, Shape, filled, mark, shape_of
 from stomion.logs.classify import EXCHANGES, REFUSALS, Exchange, classify, layer_of
 from stomion.logs.contrast import contrast_of, may_contrast
+from stomion.logs.grid import asked_and_held
 from stomion.logs.naming import identities_of, naming_of, without_names
 from stomion.model.event import Event, What
 from stomion.model.proposal import Proposal
@@ -133,8 +134,12 @@ def event_of(line: str) -> Event | None:
     said, _ = _words_of(line)
     if said is None:
         return _listed(line)
-    what = said.what
     naming = naming_of(line)
+    what = said.what
+    identities = identities_of(line, naming.conn)
+    if what is What.NO_PEER and len(identities) > 1:
+        # Who is unknown says a name, and another one is known.
+        what = What.IDENTITY_REFUSED
     named = read_addresses(line)
     own, peer, port = _endpoints(line.lower(), named, said.ideas)
     if what is What.STARTED and _LISTENS.search(line):
@@ -143,7 +148,12 @@ def event_of(line: str) -> Event | None:
     mine, theirs, offers = _proposals(line, said.ideas, what)
     if len(named.ranges) == len(("near", "far")) and _FAR_FIRST.search(line):
         named = Named(named.endpoints, named.ranges[::-1], named.pair)
-    my_ts, their_ts = _selectors(named, what, asked_of_me=not said.far and bool(_INITIATOR_FIRST.search(line)))
+    told = asked_and_held(line) if what in _OF_TWO_PAIRS and len(named.ranges) == _TWO_PAIRS else None
+    my_ts, their_ts = (
+        (told[1], told[0])
+        if told is not None
+        else _selectors(named, what, asked_of_me=not said.far and bool(_INITIATOR_FIRST.search(line)))
+    )
     version = _VERSION.search(line)
     return Event(
         what=what,
@@ -171,7 +181,7 @@ def event_of(line: str) -> Event | None:
         offers=offers,
         my_ts=my_ts,
         their_ts=their_ts,
-        identities=identities_of(line, naming.conn),
+        identities=identities,
     )
 
 
@@ -340,13 +350,17 @@ _INITIATOR_FIRST = re.compile(r"\bTSi\b.{1,80}\bTSr\b", re.IGNORECASE | re.DOTAL
 """Selectors by their names in IKEv2: the initiator's side stands first (RFC 7296 2.9)."""
 
 
+_OF_TWO_PAIRS = (What.SELECTORS_REFUSED, What.NARROWED)
+_TWO_PAIRS = 4
+
+
 def _selectors(named: Named, what: What, asked_of_me: bool = False) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """(mine, theirs), each as (writer's side, peer's side) where the line names pairs. Who refuses what it is asked is the responder: of a
     pair with the initiator first, the second one is its own."""
     ranges = named.ranges
     if not ranges:
         return (), ()
-    if what in (What.SELECTORS_REFUSED, What.NARROWED):
+    if what in _OF_TWO_PAIRS:
         if len(ranges) >= 4:
             held = ranges[2:4]
             return (held[::-1] if asked_of_me else held), ranges[:2]

@@ -76,6 +76,13 @@ def read_addresses(line: str) -> Named:
     return Named(tuple(dict.fromkeys(endpoints)), tuple(text for _, text in sorted(ranges)), pair)
 
 
+def places_of_ranges(line: str) -> list[tuple[int, int, str]]:
+    """(where it begins, where it ends, itself) of every range that a line names as one prefix, in their order."""
+    ranges, taken = _ranges_in(line)
+    ends = dict(taken)
+    return sorted((at, ends[at], text) for at, text in ranges if at in ends)
+
+
 def _pair_in(line: str, v6: bool) -> tuple[str, str] | None:
     found = (_PAIR if v6 else _PAIR_V4).search(line) if "[" in line or "..." in line else None
     if found is None:
@@ -103,7 +110,7 @@ def _ranges_in(line: str) -> tuple[list[tuple[int, str]], list[tuple[int, int]]]
         if prefix is not None:
             _add_prefix(prefix, m, ranges, taken)
     for m in _RANGE.finditer(line) if line.count(".") >= 6 else ():
-        if _inside(m.start(), taken) or _from_to(line, m.start()):
+        if _inside(m.start(), taken) or _from_to(line, m):
             continue
         prefixes = range_to_prefixes(m[1], m[2])
         if prefixes:
@@ -143,12 +150,15 @@ def _inside(at: int, spans: list[tuple[int, int]]) -> bool:
 
 def names_a_range(line: str) -> bool:
     """Does a line join two IPv4 addresses as the ends of a range?"""
-    return any(not _from_to(line, m.start()) for m in _RANGE.finditer(line))
+    return any(not _from_to(line, m) for m in _RANGE.finditer(line))
 
 
-def _from_to(line: str, at: int) -> bool:
+def _from_to(line: str, m: re.Match[str]) -> bool:
     """`from A to B` names a sender and a receiver, not a range."""
-    return line[max(0, at - 6) : at].lower().rstrip().endswith("from")
+    at = m.start()
+    return m[0][len(m[1]) : -len(m[2])].strip().lower() == "to" and line[max(0, at - 6) : at].lower().rstrip().endswith(
+        "from"
+    )
 
 
 @lru_cache(4_096)

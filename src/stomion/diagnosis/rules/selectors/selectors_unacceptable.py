@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stomion.diagnosis.rules.selectors.wishes import Difference, differences, wish_of
+from stomion.diagnosis.rules.selectors.wishes import Difference, differences, sides_are_told, wish_of
 from stomion.diagnosis.spec import Context, Rule, Spec, listed
 from stomion.model.event import What
 from stomion.model.finding import Certainty, Finding, Remedy, Stage
@@ -24,7 +24,8 @@ def judge(context: Context) -> Finding | None:
     cause = context.cause
     if cause is None or cause.what is not What.SELECTORS_REFUSED or cause.declared:
         return None
-    found = differences(context)
+    told = sides_are_told(context)
+    found = differences(context) if told else []
     by, asker = cause.by, context.asker
     if found:
         sides = tuple(dict.fromkeys(d.wrong.site for d in found))
@@ -32,9 +33,7 @@ def judge(context: Context) -> Finding | None:
         remedies = tuple(r for d in found for r in remedies_for(context, d))
     else:
         sides = (context.picture.left.site, context.picture.right.site)
-        wish = wish_of(context, asker)
-        asked = f": {listed(wish.near)} with {listed(wish.remote)}" if wish.whole else ""
-        summary = f"{by.title} refuses the selectors that {asker.title} asks for{asked}."
+        summary = _unsided(context)
         remedies = (
             Remedy(asker.site, f"make its selectors the mirror of those at {by.title}"),
             Remedy(by.site, f"or set its selectors to the mirror of those at {asker.title}"),
@@ -55,6 +54,19 @@ def judge(context: Context) -> Finding | None:
             "attempts": context.attempts(),
         },
     )
+
+
+def _unsided(context: Context) -> str:
+    """What is refused, where the ends' wishes are not known, or not whose network is whose."""
+    cause, asker = context.cause, context.asker
+    assert cause is not None
+    refuses = f"{cause.by.title} refuses the selectors that {asker.title} asks for"
+    event = cause.refusal.event if cause.refusal is not None else None
+    if event is not None and event.my_ts and event.their_ts and not sides_are_told(context):
+        asked, held = (" with ".join(pair) for pair in (event.their_ts, event.my_ts))
+        return f"{refuses}: {asked} is not {held}. Which of these networks is whose, nothing tells."
+    wish = wish_of(context, asker)
+    return f"{refuses}: {listed(wish.near)} with {listed(wish.remote)}." if wish.whole else f"{refuses}."
 
 
 def sentence(context: Context, d: Difference) -> str:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stomion.diagnosis.spec import Context
+from stomion.logs.grid import names_sides
 from stomion.space.ranges import common, covers, same, spans
 from stomion.tunnel.lans import behind
 from stomion.tunnel.picture import End
-from stomion.tunnel.settings import Basis, Ranges, asked_ranges, ranges
+from stomion.tunnel.settings import Basis, Ranges, asked_ranges, ranges, seen_ranges
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +54,19 @@ def _from_refusal(context: Context, end: End) -> Ranges:
         near, remote = (asked[1], asked[0]) if _own_side_first(context, asked) else asked
         return Ranges((near,), (remote,))
     return Ranges()
+
+
+def sides_are_told(context: Context) -> bool:
+    """Does anything tell which network of the refuser's line is whose: its own words or signs, or the networks that either end is known to have?"""
+    cause = context.cause
+    if cause is None or cause.refusal is None or cause.heard or not cause.refusal.event.my_ts:
+        return True
+    if names_sides(cause.refusal.event.text):
+        return True
+    known = [n for end in context.picture.ends for n in (*end.networks, *(end.sheet.local_ts if end.sheet else ()))]
+    told = [seen_ranges(context.picture, end) for end in context.picture.ends]
+    refused = cause.refusal.event.where
+    return bool(known) or any(k.source is Basis.SEEN and k.value.whole and k.where != refused for k in told)
 
 
 def _own_side_first(context: Context, asked: tuple[str, ...]) -> bool:
