@@ -11,7 +11,9 @@ from hypothesis import strategies as st
 
 from stomion.jobs.examine import Examined
 from stomion.logs.jsonrows import is_json, rows_of
+from stomion.logs.tagged import is_tagged, untagged
 from stomion.logs.wrapped import Wrap, unwrapped, wrap_of
+from stomion.vocabulary.clean import decode_line
 
 Case = Callable[[dict[str, str | bytes]], Examined]
 AT = "2026-06-01T09:00:{:02d}Z"
@@ -82,6 +84,11 @@ TREE = "".join(
     for who, said in BLOCKS
 )
 FRAMES = {
+    "elements over several lines": "<log>\n"
+    + "".join(
+        "  <record>\n" + "".join(f"    <{k}>{v}</{k}>\n" for k, v in row.items()) + "  </record>\n" for row in RECORDS
+    )
+    + "</log>\n",
     "documents with rules between": "".join(
         "---\n" + "".join(f"{k}: {v}\n" for k, v in row.items()) for row in RECORDS
     ),
@@ -199,6 +206,20 @@ def test_half_a_character_in_json_costs_nothing_else(case: Case) -> None:
     assert "\\ud800" in records
     (tunnel,) = case({"south/gate.log": records}).tunnels
     assert tunnel.first_fault is not None and tunnel.first_fault.code == "selectors-unacceptable"
+
+
+def test_what_stands_in_elements_is_text_and_a_tag_gives_its_attributes() -> None:
+    assert (
+        untagged("  <name>a &lt;b&gt;</name>") == "name: a <b>"
+        and untagged('<peer at="x">1</peer>') == 'peer: 1; at="x"'
+    )
+    assert untagged('<record id="7"/>') == 'id="7"' and untagged("</record>") == "" and untagged("a <b> c") == "a <b> c"
+    assert (
+        not is_tagged(["<a>1</a>"] * 3)
+        and not is_tagged(["<b/>"] * 20)
+        and is_tagged(["<b>", "<a>1</a>", "<c>2</c>", "</b>"] * 4)
+    )
+    assert decode_line(b"    <psk>Amber7Quarry2Stone</psk>")[0].count("Amber7") == 0
 
 
 def test_lines_of_json_each_whole_are_no_document() -> None:

@@ -102,7 +102,7 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
 
         year, phrases = reading.years.year_for(item.path), (*evidence.phrases, *shipped())
         layout = layout_of(item, reading, year)
-        several = layout.shape or layout.wrap is not None or layout.legend is not None
+        several = layout.shape or layout.wrap is not None or layout.legend is not None or layout.tagged
         found = _worth(others(records(item, reading, layout)), log, phrases) if several else lines()
         own = evidence.addresses.get(item.site or "", set())
         told = partial(

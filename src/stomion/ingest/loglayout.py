@@ -13,6 +13,7 @@ from stomion.logs.blocks import LOOKED_AT, bodies_of, joined, may_be_fields, sha
 from stomion.logs.clock import DATED, runs_backwards
 from stomion.logs.jsonrows import is_json, rows_of
 from stomion.logs.legend import Legend, explained, legend_of
+from stomion.logs.tagged import is_tagged, untagged
 from stomion.logs.threads import BEGINNING, is_of_threads
 from stomion.logs.threads import LOOKED_AT as THREADS
 from stomion.logs.wrapped import Wrap, unwrapped, wrap_of
@@ -36,6 +37,8 @@ class Layout:
     """How lines below others may belong to them, as logs.blocks has it; empty where none do."""
     wrap: Wrap | None = None
     legend: Legend | None = None
+    tagged: bool = False
+    """Is every line an element or a tag (logs.tagged)?"""
 
 
 def layout_of(item: Item, reading: Reading, year: int) -> Layout:
@@ -48,16 +51,18 @@ def layout_of(item: Item, reading: Reading, year: int) -> Layout:
         return Layout("json", False, runs_backwards(first, year), "")
     raw = head.split(b"\n")[:LOOKED_AT]
     lines = [decode_line(line)[0] for line in (raw if len(head) < HEAD else raw[:-1])]
-    wrap = wrap_of(lines)
+    tagged = is_tagged(lines)
+    lines = list(map(untagged, lines)) if tagged else lines
+    wrap = None if tagged else wrap_of(lines)
     if wrap is not None:
         lines = [text for _, text in unwrapped(enumerate(lines), wrap)]
     begun = sum(line[:1].isspace() for line in lines) + sum(_COUNTED.match(line) is not None for line in raw)
     # Most logs are of single lines, which is seen without taking them apart.
-    several = 5 * begun > len(raw) or 2 * sum(map(may_be_fields, raw)) > len(raw)
+    several = tagged or 5 * begun > len(raw) or 2 * sum(map(may_be_fields, raw)) > len(raw)
     shape = shape_of(lines) if several else ""
     threaded = not shape and is_of_threads(line[:BEGINNING] for line in lines[:THREADS])
     bodies = "" if shape else bodies_of(lines)
-    return Layout(shape, threaded, runs_backwards(lines[:DATED], year), bodies, wrap, legend_of(lines))
+    return Layout(shape, threaded, runs_backwards(lines[:DATED], year), bodies, wrap, legend_of(lines), tagged)
 
 
 def every_line(item: Item, reading: Reading) -> Iterator[tuple[int, str]]:
@@ -76,6 +81,8 @@ def records(
     records) count at all. With `bodies` lines that may belong to the one above them do: all in one record (`joined`), or each (`apart`)."""
     rows = _of_json(item) if layout.shape == "json" else every_line(item, reading)
     rows = ((number, text) for number, text in rows if keep is None or keep(number, text))
+    if layout.tagged:
+        rows = ((number, untagged(text)) for number, text in rows)
     if layout.wrap is not None:
         rows = unwrapped(rows, layout.wrap)
     if layout.legend is not None:
