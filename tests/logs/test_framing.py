@@ -84,6 +84,9 @@ TREE = "".join(
     for who, said in BLOCKS
 )
 FRAMES = {
+    "JSON that a relay passed on": "\n".join(
+        f"Jun  1 09:30:{n:02d} relay fwd[77]: {json.dumps(row)}" for n, row in enumerate(NESTED)
+    ),
     "elements over several lines": "<log>\n"
     + "".join(
         "  <record>\n" + "".join(f"    <{k}>{v}</{k}>\n" for k, v in row.items()) + "  </record>\n" for row in RECORDS

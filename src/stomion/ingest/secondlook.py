@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 
+from msgspec.structs import replace
+
 from stomion.ingest.item import Item
 from stomion.ingest.loglayout import Layout, records, turned
 from stomion.ingest.reading import Reading
@@ -67,9 +69,7 @@ def rows_of(item: Item, reading: Reading, layout: Layout, used: Collection[int],
     found = records(
         item, reading, layout, lambda number, text: number not in used and not may_tell(text), bodies=bodies
     )
-    rows = list(turned(found, layout))
-    decimal = in_decimal(text for _, text in rows) or str
-    return [(number, _IN_PATH.sub(r" \1 ", decimal(text))) for number, text in rows]
+    return list(turned(found, layout))
 
 
 def is_refused(events: Sequence[Event], rows: Sequence[tuple[int, str]]) -> bool:
@@ -114,8 +114,12 @@ def second_look(
     rows: Sequence[tuple[int, str]], own: Collection[str], told: Callable[..., Iterator[Event]]
 ) -> list[Event]:
     """The events of a log whose words are not known: by what ties its records to a peer, and by the kinds of their values."""
-    subjects = subjects_of(rows, frozenset(own))
+    decimal = in_decimal(text for _, text in rows) or str
+    plainer = [(number, _IN_PATH.sub(r" \1 ", decimal(text))) for number, text in rows]
+    subjects = subjects_of(plainer, frozenset(own))
     if not subjects.peers:
         return []
-    worth = ((n, text) for n, text in rows if RELEVANT.search(text.lower()) or subjects.speaks_of(text))
-    return list(told(worth, subjects=subjects))
+    worth = ((n, text) for n, text in plainer if RELEVANT.search(text.lower()) or subjects.speaks_of(text))
+    written = {new: old for (_, new), (_, old) in zip(plainer, rows, strict=True) if new != old}
+    # A line is shown as the file has it.
+    return [replace(e, text=written.get(e.text, e.text)) for e in told(worth, subjects=subjects)]

@@ -49,6 +49,20 @@ FRAMES = ("{", "<")
 """How a line begins that may have a frame."""
 
 
+_BEFORE_IT = 120
+"""Characters before an object of JSON in a line, at most: a relay's time, host and tag."""
+
+
+def framed(line: str) -> Framed | None:
+    """The message of a line that has a frame, at its beginning or after what a relay put before it; None where it has none."""
+    if line[:1] in FRAMES:
+        return unframe(line)
+    if line[-1:] == "}" and (at := line.find('{"', 0, _BEFORE_IT)) > 0:
+        found = unframe(line[at:])
+        return found if found.flat or found.at is not None else None
+    return None
+
+
 def unframe(line: str) -> Framed:
     """The message of a line and its frame's time. RFC 5424 section 6; journal entries in their JSON export form."""
     if line[:1] == "{" and '"MESSAGE"' in line and len(line) <= MAX_ENTRY:

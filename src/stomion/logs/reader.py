@@ -14,7 +14,7 @@ from stomion.logs.classify import REFUSALS
 from stomion.logs.clock import Clock, day_of
 from stomion.logs.context import Progress, by_context
 from stomion.logs.facing import facing_proposals
-from stomion.logs.framing import FRAMES, unframe
+from stomion.logs.framing import framed, unframe
 from stomion.logs.grid import asked_and_held
 from stomion.logs.guess import Guesses, guessed, hint_of, is_grave, may_refuse
 from stomion.logs.naming import naming_of
@@ -129,7 +129,7 @@ def _stub(line: str, where: Provenance, event: Event | None, state: LogState) ->
     lines = line.split("\n")
     # Of a record its beginning, which has the time, and its last words.
     text = line if len(lines) == 1 else "; ".join(lines if len(lines) <= LAST else (lines[0], *lines[-LAST:]))
-    frame = unframe(text) if text[:1] in FRAMES else None
+    frame = framed(text)
     rest, at, assumed = state.clock.take(frame.text if frame is not None and not frame.flat else text)
     if frame is not None:
         rest, at = (frame.text if frame.flat else rest), frame.at if frame.at is not None else at
@@ -153,7 +153,7 @@ def understand_line(line: str, where: Provenance, state: LogState) -> Event | No
     state.plans.quiet = False
     if "\n" in line:
         return _understand_record(line, where, state)
-    frame = unframe(line) if line[:1] in FRAMES else None
+    frame = framed(line)
     if frame is None:
         rest, at, assumed = state.clock.take(line)
     elif frame.at is not None:
