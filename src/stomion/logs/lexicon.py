@@ -43,6 +43,8 @@ _ALARM = re.compile(r"(?<!\S)!{2,3}(?!\S)")
 """A mark before a line that tells of something wrong."""
 _MARK = re.compile(r"(?<=[\])>])\s+(?:(?P<good>\+)|[xX])(?=\s)")
 """A mark after what stands in brackets: a plus for what went well, a cross for what did not."""
+_MARKED = re.compile(r"[\])>]\s+[+xX]\s")
+_CODED = re.compile(r"(?:rc|ret|errno|err)\w{0,4}\s?[=:]", re.IGNORECASE)
 _EXCHANGE = re.compile(r"\b(?:exch|xchg|exchg|etype)\b", re.IGNORECASE)
 
 
@@ -66,12 +68,17 @@ def plain(line: str) -> str:
     text = _APOSTROPHE.sub(" not", _CAMEL.sub(" ", _TRANSFORM.sub("transform", line)))
     if not text.isascii():
         text = text.translate(_SIGNS)
-    text = _MARK.sub(lambda m: " ok " if m["good"] else " refused ", text)
+    if _MARKED.search(text):
+        text = _MARK.sub(lambda m: " ok " if m["good"] else " refused ", text)
     text = _ALARM.sub(" bad ", _EXCHANGE.sub("exchange", text))
-    text = _CODE.sub(_returned, _NUMBERED_NOTIFY.sub(r" notify \1 ", _CALL.sub(_returned, text)))
+    if ")" in text:
+        text = _NUMBERED_NOTIFY.sub(r" notify \1 ", _CALL.sub(_returned, text))
+    if _CODED.search(text):
+        text = _CODE.sub(_returned, text)
     text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
     words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
-    words = _UNDER_WAY.sub(" begins", _LONG_WORD.sub(r"\1", words))
+    words = _LONG_WORD.sub(r"\1", words)
+    words = _UNDER_WAY.sub(" begins", words) if " being " in words else words
     return _NOT_A_NO.sub(" ", _SUBJECT.sub(r" peer \1", words))
 
 

@@ -76,11 +76,13 @@ class Subjects:
 def subjects_of(lines: Sequence[tuple[int, str]], own: AbstractSet[str]) -> Subjects:
     """Peers and what is tied to them, by all (number, text) of a log. `own` are the writer's addresses."""
     with_tokens = [(text, _tokens(text), _named(text, own)) for _, text in lines]
+    plainly = [plain(text) for _, text in lines]
+    noise = {number for number, words in enumerate(plainly) if _is_noise(words)}
     proofs = {number for number, (text, _, _) in enumerate(with_tokens) if _is_agreement(text)}
     peers = {
         min(named)
         for number, (text, _, named) in enumerate(with_tokens)
-        if len(named) == 1 and (number in proofs or _is_of_negotiation(text))
+        if len(named) == 1 and (number in proofs or (number not in noise and _is_of_negotiation(text, plainly[number])))
     }
     found: dict[str, _Token] = {}
     for number, (_, tokens, named) in enumerate(with_tokens):
@@ -88,8 +90,7 @@ def subjects_of(lines: Sequence[tuple[int, str]], own: AbstractSet[str]) -> Subj
             token = found.setdefault(name, _Token())
             token.addresses |= named
             (token.beside if named else token.alone).add(number)
-    noise = {number for number, (text, _, _) in enumerate(with_tokens) if _is_noise(text)}
-    strong = proofs | {number for number, (text, _, _) in enumerate(with_tokens) if VERSION.search(plain(text))}
+    strong = proofs | {number for number, words in enumerate(plainly) if VERSION.search(words)}
     if any(not named and not _tied_by(found, tokens) for _, tokens, named in (with_tokens[n] for n in strong - noise)):
         # Nothing that looks like a name ties them to anybody.
         _add_words(found, with_tokens)
@@ -207,16 +208,15 @@ def _narrow(tokens: dict[str, _Token], proofs: AbstractSet[int], noise: Abstract
     ]
 
 
-def _is_noise(text: str) -> bool:
-    words = plain(text)
+def _is_noise(words: str) -> bool:
     return NOISE.search(words) is not None and STRONG.search(words) is None
 
 
-def _is_of_negotiation(text: str) -> bool:
-    low, words = text.lower(), plain(text)
-    if not (RELEVANT.search(low) or _OF_IKE.search(low) or VERSION.search(words) or is_first_message(words)):
-        return False
-    return not _is_noise(text)
+def _is_of_negotiation(text: str, words: str) -> bool:
+    low = text.lower()
+    if RELEVANT.search(low) or _OF_IKE.search(low):
+        return True
+    return VERSION.search(words) is not None or is_first_message(words)
 
 
 def _is_agreement(text: str) -> bool:
