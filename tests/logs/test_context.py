@@ -300,6 +300,7 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
         (What.IKE_DOWN, "192.0.2.1: stage one is over", What.IKE_DOWN),
         (What.CHILD_UP, "192.0.2.1: association closed by peer", What.DELETED_BY_PEER),
         (What.IKE_UP, "192.0.2.1: 10.1.0.0/16 10.2.0.0/16, we take 10.1.8.0/24 10.2.0.0/16", What.NARROWED),
+        (What.IKE_UP, "192.0.2.1: 10.1.0.0/16 10.2.0.0/16 carries 10.1.8.1/32 10.2.0.1/32", None),
         (What.AGREED, "192.0.2.1: kern_add() -> -12", What.INSTALL_FAILED),
         (What.AGREED, "192.0.2.1: cred_check(id=south.lantern.example) -> 0", What.AUTH_OK),
         (What.AGREED, "192.0.2.1: hello, copy 2", What.RESENT),

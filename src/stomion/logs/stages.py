@@ -147,13 +147,18 @@ def _of_two_pairs(event: Event | None, line: Line) -> Event | None:
     words, ranges = line.words, line.named.ranges
     cut, denied = _CUT.search(words) is not None, denies(words)
     refused = denied or AWAITED.search(words) is not None
-    narrowed = (cut or not denied) and _are_within(ranges[2:], ranges[:2])
+    # Without a word for it, a pair of hosts in another one is a packet in what carries it.
+    narrowed = (cut or not (denied or any(map(_is_host, ranges[2:])))) and _are_within(ranges[2:], ranges[:2])
     if event is None or event.what is What.SELECTORS_REFUSED:
         if not (narrowed or refused):
             return None
     elif event.what is not What.CHILD_UP or cut or event.spis or not refused:
         return None
     return understand(f"traffic selectors {'narrowed' if narrowed else 'refused'}: {line.text}", line.where)
+
+
+def _is_host(network: str) -> bool:
+    return network.endswith(("/32", "/128"))
 
 
 def _are_within(narrow: tuple[str, ...], wide: tuple[str, ...]) -> bool:
@@ -169,17 +174,7 @@ def _are_within(narrow: tuple[str, ...], wide: tuple[str, ...]) -> bool:
 def _of_ike(event: Event, line: Line, stage: What | None) -> Event:
     """Before the peers have proved who they are, what is refused is the IKE SA's."""
     text, words = line.text, line.words
-    if event.what is What.AUTH_REFUSED and OF_KEY.search(words):
-        event = replace(event, what=What.KEY_REFUSED)
-    if (
-        event.what is What.IDENTITY_REFUSED
-        and OF_KEY.search(words)
-        and not (are_two_names(text) or _LACKS.search(words))
-    ):
-        # Whose key it is stands beside it.
-        event = replace(event, what=What.KEY_REFUSED)
-    if event.what is What.KEY_REFUSED and are_names_apart(text, words) and not _OF_SECRET.search(words):
-        event = replace(event, what=What.IDENTITY_REFUSED)
+    event = _of_proof(event, line)
     if event.what is What.RESENT and denies(words) and _SILENCE.search(words):
         event = replace(event, what=What.GAVE_UP if _FINAL.search(words) else What.NO_ANSWER)
     if event.what is What.INITIATING and comes_in(text, words):
@@ -190,9 +185,7 @@ def _of_ike(event: Event, line: Line, stage: What | None) -> Event:
         # What was agreed on was agreed on with somebody who is known: it is his proof that failed.
         of_key = OF_KEY.search(words) is not None and not are_names_apart(text, words)
         return replace(event, what=What.KEY_REFUSED if of_key else What.IDENTITY_REFUSED)
-    if event.what in _SILENT and stage is not What.INITIATING and NOBODY.search(words) and _is_at_the_door(line):
-        return replace(event, what=What.NO_PEER)
-    if event.what is What.SELECTORS_REFUSED and not line.named.ranges and line.named.endpoints and NOBODY.search(words):
+    if _is_of_nobody(event, line, stage):
         return replace(event, what=What.NO_PEER)
     apart = _apart(text, words) if event.what in _VAGUE else None
     if apart is not None:
@@ -200,6 +193,29 @@ def _of_ike(event: Event, line: Line, stage: What | None) -> Event:
     if stage is What.INITIATING or event.notifies or event.what not in _OF_PROPOSALS:
         return event
     return replace(event, what=What.NO_PEER, far=False, bare=False) if _is_at_the_door(line) else event
+
+
+def _of_proof(event: Event, line: Line) -> Event:
+    """A refused proof with what of it was refused: the key, or the name that came in place of another one."""
+    text, words = line.text, line.words
+    of_key = OF_KEY.search(words) is not None
+    if event.what is What.AUTH_REFUSED and of_key:
+        event = replace(event, what=What.KEY_REFUSED)
+    if event.what is What.IDENTITY_REFUSED and of_key and not (are_two_names(text) or _LACKS.search(words)):
+        # Whose key it is stands beside it.
+        event = replace(event, what=What.KEY_REFUSED)
+    if event.what is What.KEY_REFUSED and are_names_apart(text, words) and not _OF_SECRET.search(words):
+        event = replace(event, what=What.IDENTITY_REFUSED)
+    return event
+
+
+def _is_of_nobody(event: Event, line: Line, stage: What | None) -> bool:
+    """Does a line say of whoever asks that nobody is known there, in words that are of silence or of networks elsewhere?"""
+    if NOBODY.search(line.words) is None:
+        return False
+    if event.what in _SILENT:
+        return stage is not What.INITIATING and _is_at_the_door(line)
+    return event.what is What.SELECTORS_REFUSED and not line.named.ranges and bool(line.named.endpoints)
 
 
 def _is_at_the_door(line: Line) -> bool:
