@@ -294,6 +294,7 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
         (What.IKE_UP, "192.0.2.1: the data plane did not take it", What.INSTALL_FAILED),
         (What.IKE_UP, "192.0.2.1: 10.1.0.0/16 10.2.0.0/16 cut to 10.1.8.0/24 10.2.0.0/16", What.NARROWED),
         (What.IKE_UP, "192.0.2.1: declined (38)", What.SELECTORS_REFUSED),
+        (What.AGREED, "192.0.2.1|verdict:sent home|slip:24", What.AUTH_REFUSED),
         (What.AUTH_OK, "192.0.2.1: ends, result ok", What.IKE_UP),
         (What.CHILD_UP, "<- 192.0.2.1: dissolved", What.DELETED_BY_PEER),
         (What.CHILD_UP, "192.0.2.1: far end found nothing that fits", None),

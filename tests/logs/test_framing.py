@@ -102,6 +102,7 @@ FRAMES = {
         line.replace(f"2026-06-01T09:00:{n:02d}Z", f"09:00:{n:02d} AM on 01 June 2026:") for n, line in enumerate(LINES)
     ),
     "a tree below the address": TREE,
+    "a title and a tree": "# the book of the gate\n" + TREE,
     "the time since the attempt began": "\n".join(_since(n, text) for n, text in enumerate(SAID)),
     "a name that one line ties": f"{AT.format(0)} cousin Violet lives at 192.0.2.44\n"
     + "".join(f"{AT.format(n)} Violet: {text}\n" for n, text in enumerate(SAID)).replace(

@@ -96,7 +96,8 @@ def _are_above(untimed: Sequence[str], full: Sequence[str]) -> bool:
     if not LEAST_HEADS <= len(untimed) <= len(full) / 2:
         return False
     short = [line for line in untimed if len(_BRANCH.sub(" ", line).split()) <= _MOST_HEAD]
-    return len(short) >= _NEARLY_ALL * len(untimed) and any(read_addresses(line).endpoints for line in short)
+    # A title may stand above all of them.
+    return len(short) >= _NEARLY_ALL * (len(untimed) - 1) and any(read_addresses(line).endpoints for line in short)
 
 
 _DIGITS = re.compile(r"[0-9a-f]*\d[0-9a-f]*")

@@ -75,7 +75,8 @@ _EITHER = pattern("either version")
 _MODE = re.compile(r" (main|aggr)(?:essive)?(?= )")
 
 _NOTIFY = re.compile(
-    r"(?<![\d.:,/-])(?<!group )(?<!dh )(?<!modp )(5|14|24|38|0x0*(?:5|e|18|26)|0e)(?![\w.:/-])", re.IGNORECASE
+    r"(?<![\d.,/-])(?<![\d\s]:)(?<!group )(?<!dh )(?<!modp )(5|14|24|38|0x0*(?:5|e|18|26)|0e)(?![\w.:/-])",
+    re.IGNORECASE,
 )
 _OF_NOTIFY = {
     "5": What.VERSION_REFUSED,
