@@ -362,6 +362,8 @@ def test_a_log_of_the_time_of_day_is_dated_by_its_headlines_and_as_its_clock_beg
     ]
     assert dated([up, later]) == [("2026-01-01T23:59:58", ("day", "zone")), ("2026-01-02T00:00:03", ("day", "zone"))]
     assert dated([later]) == [("2026-01-01T00:00:03", ("day", "zone"))]
+    said = "  the certificate of the other gate is valid until 2027-01-01"
+    assert dated([up, said]) == [("2026-01-01T23:59:58", ("day", "zone"))]
     assert day_in("no day: 10.20.30.40, 1/2") is None and day_in("-- 2026/02/30 --") is None
 
 

@@ -156,6 +156,14 @@ def test_a_log_says_the_same_in_every_frame(case: Case, frame: str) -> None:
     assert where.line is not None and "asked" in _near(FRAMES[frame], where.line)
 
 
+def test_hours_between_lines_of_a_log_that_runs_backwards_are_no_new_day(case: Case) -> None:
+    hours = (20, 18, 11, 4, 3)
+    lines = [f"{h:02d}:00:00 ike: sa established with 192.0.2.44" for h in hours]
+    (log,) = case({"south/gate.log": "\n".join(lines) + "\n", "north/other.txt": "x\n"}).evidence.logs
+    assert [round(e.at or 0) // 3_600 % 24 for e in log.events] == list(reversed(hours))
+    assert len({round(e.at or 0) // 86_400 for e in log.events}) == 1
+
+
 def _near(text: str, line: int) -> str:
     """A record is named by a line of it: by its first one, or by one that tells."""
     return "\n".join(text.splitlines()[max(0, line - 8) : line + 8])

@@ -119,7 +119,7 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
         if any("epoch" in e.assumed for e in log.events[:1]):
             start = wall_clock(every_line(item, reading), year)
             log.events = log.events if start is None else on_the_wall(log.events, start)
-        if any("day" in e.assumed for e in log.events[:1]):
+        if not layout.backwards and any("day" in e.assumed for e in log.events[:1]):
             log.events = on_their_days(log.events, every_line(item, reading))
     log.lines = max(log.lines, scan.lines)
     if scan.cut:

@@ -131,6 +131,8 @@ def on_the_wall(events: Iterable[Event], start: float) -> list[Event]:
 
 
 _DAY = 86_400
+_HEADLINE = 8
+"""Words of a line that names a day for those below it, at most: a longer one says something of a day."""
 _BACK = 6 * 3_600
 """Seconds by which the time of day falls where another day has begun; less is a disorder of lines."""
 
@@ -164,7 +166,7 @@ def _days(lines: Iterable[tuple[int, str]]) -> list[tuple[int, float, bool]]:
     for number, line in lines:
         stamp = find_stamp(line, year=1970, first=shape)
         if stamp is None:
-            headline = day_in(line)
+            headline = day_in(line) if len(line.split()) <= _HEADLINE and not line[:1].isspace() else None
             if headline is not None:
                 day, last, named = datetime(*headline, tzinfo=UTC).timestamp() // _DAY, None, True
                 found.append((number, day, named))

@@ -57,9 +57,9 @@ _ENCRYPTION_NUMBERS = {
     2: "DES", 3: "3DES", 12: "AES-CBC", 18: "AES-GCM-8", 19: "AES-GCM-12", 20: "AES-GCM-16", 28: "CHACHA20-POLY1305", 1: "DES", 5: "3DES", 7: "AES-CBC",
 }  # fmt: skip
 """Of IKEv2 (RFC 7296 section 3.3.2), and those of IKEv1 (RFC 2409 appendix A) that are other ones than IKEv2's."""
-_INTEGRITY_NUMBERS = {1: "md5", 2: "1", 12: "256", 13: "384", 14: "512"}
-_PRF_NUMBERS = {1: "md5", 2: "1", 5: "256", 6: "384", 7: "512"}
-_HASH_NUMBERS = {1: "md5", 2: "1", 4: "256", 5: "384", 6: "512"}
+_INTEGRITY_NUMBERS = {1: "md5", 2: "sha1", 12: "sha2-256", 13: "sha2-384", 14: "sha2-512"}
+_PRF_NUMBERS = {1: "md5", 2: "sha1", 5: "sha2-256", 6: "sha2-384", 7: "sha2-512"}
+_HASH_NUMBERS = {1: "md5", 2: "sha1", 4: "sha2-256", 5: "sha2-384", 6: "sha2-512"}
 _WORDS_OF = {"integrity": ("", _INTEGRITY_NUMBERS), "hash": ("", _HASH_NUMBERS), "prf": ("prf ", _PRF_NUMBERS)}
 
 
@@ -73,15 +73,9 @@ def _named(m: re.Match[str]) -> str:
     if m["encryption"]:
         name = _ENCRYPTION_NUMBERS.get(number)
         return m[0] if name is None else f"{m['encryption']}={name}" + (f"-{m['bits']}" if m["bits"] else "")
-    kind = str(m.lastgroup if m.lastgroup in _WORDS_OF else next(k for k in _WORDS_OF if m[k]))
-    prefix, numbers = _WORDS_OF[kind]
+    prefix, numbers = next(table for kind, table in _WORDS_OF.items() if m[kind])
     name = numbers.get(number)
-    return (
-        m[0]
-        if name is None
-        else f"{prefix}{'md5' if name == 'md5' else f'sha{name}' if name == '1' else f'sha2-{name}'}"
-        + m[0][m.end("number") - m.start() :]
-    )
+    return m[0] if name is None else f"{prefix}{name}{m[0][m.end('number') - m.start() :]}"
 
 
 def encryption_of(text: str) -> tuple[str, ...]:

@@ -33,7 +33,7 @@ def judge(context: Context) -> Finding | None:
         remedies = tuple(r for d in found for r in remedies_for(context, d))
     else:
         sides = (context.picture.left.site, context.picture.right.site)
-        summary = _unsided(context)
+        summary = _unsided(context, told)
         remedies = (
             Remedy(asker.site, f"make its selectors the mirror of those at {by.title}"),
             Remedy(by.site, f"or set its selectors to the mirror of those at {asker.title}"),
@@ -56,13 +56,13 @@ def judge(context: Context) -> Finding | None:
     )
 
 
-def _unsided(context: Context) -> str:
+def _unsided(context: Context, told: bool) -> str:
     """What is refused, where the ends' wishes are not known, or not whose network is whose."""
     cause, asker = context.cause, context.asker
     assert cause is not None
     refuses = f"{cause.by.title} refuses the selectors that {asker.title} asks for"
     event = cause.refusal.event if cause.refusal is not None else None
-    if event is not None and event.my_ts and event.their_ts and not sides_are_told(context):
+    if event is not None and event.my_ts and event.their_ts and not told:
         asked, held = (" with ".join(pair) for pair in (event.their_ts, event.my_ts))
         return f"{refuses}: {asked} is not {held}. Which of these networks is whose, nothing tells."
     wish = wish_of(context, asker)
