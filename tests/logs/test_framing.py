@@ -84,6 +84,7 @@ TREE = "".join(
     for who, said in BLOCKS
 )
 FRAMES = {
+    "JSON with a kind inside": "\n".join(json.dumps({"log": {"kind": "kx", **row}}) for row in NESTED),
     "JSON that a relay passed on": "\n".join(
         f"Jun  1 09:30:{n:02d} relay fwd[77]: {json.dumps(row)}" for n, row in enumerate(NESTED)
     ),

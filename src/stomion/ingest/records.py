@@ -25,8 +25,14 @@ _RECORD = msgspec.json.Decoder(Record)
 
 
 def _fits(_item: Item, head: bytes) -> bool:
-    start = head.lstrip(b"\xef\xbb\xbf \r\n\t")
-    return start[:1] == b"{" and b'"kind"' in start.split(b"\n", 1)[0]
+    first = head.lstrip(b"\xef\xbb\xbf \r\n\t").split(b"\n", 1)[0]
+    if first[:1] != b"{" or b'"kind"' not in first:
+        return False
+    try:
+        # Further inside of an object a field of that name is some log's own.
+        return "kind" in msgspec.json.decode(first, type=dict[str, msgspec.Raw])
+    except (msgspec.MsgspecError, RecursionError, ValueError):
+        return True
 
 
 def _read(reading: Reading) -> None:
