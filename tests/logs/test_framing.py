@@ -13,6 +13,7 @@ from stomion.jobs.examine import Examined
 from stomion.logs.jsonrows import is_json, rows_of
 from stomion.logs.tagged import is_tagged, untagged
 from stomion.logs.wrapped import Wrap, unwrapped, wrap_of
+from stomion.model.event import What
 from stomion.vocabulary.clean import decode_line
 
 Case = Callable[[dict[str, str | bytes]], Examined]
@@ -155,6 +156,23 @@ def test_a_log_says_the_same_in_every_frame(case: Case, frame: str) -> None:
     assert tunnel.first_fault is not None and tunnel.first_fault.code == "selectors-unacceptable"
     where = tunnel.first_fault.evidence[0]
     assert where.line is not None and "asked" in _near(FRAMES[frame], where.line)
+
+
+HUB = [
+    "session 9: IKE negotiation begun with 192.0.2.225, sent IKE proposal",
+    "session 9: IKE proposal chosen AES-CBC-256 HMAC-SHA2-256 dh14",
+    "session 9: peer 192.0.2.225 authenticated",
+    "session 9: child SA established with 192.0.2.225, SPIs 0x5e896a65 and 0x1a826695",
+]
+
+
+def test_another_tunnel_that_is_understood_leaves_none_unread(case: Case) -> None:
+    hub = [f"2026-06-01T08:{n:02d}:00Z south-gw {text}" for n, text in enumerate(HUB)]
+    up = f"{AT.format(9)} south-gw session 12: flow ready, marks 0xc41f0a22 and 0x9be07731"
+    north = f"{AT.format(0)} north-gw IKE negotiation begun with 198.51.100.71\n"
+    (tunnel,) = case({"south/gate.log": "\n".join([*hub, *LINES[:-1], up]), "north/gate.log": north}).tunnels
+    whats = {event.what for end in tunnel.picture.ends for event in end.events if event.peer == "192.0.2.44"}
+    assert {What.ASKED, What.AGREED, What.AUTH_OK, What.CHILD_UP} <= whats and tunnel.first_fault is None
 
 
 def test_hours_between_lines_of_a_log_that_runs_backwards_are_no_new_day(case: Case) -> None:

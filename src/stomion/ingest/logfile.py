@@ -14,14 +14,11 @@ from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
 from stomion.ingest.secondlook import (
     SECOND_LOOK,
-    best_told,
-    filled_in,
-    is_refused,
-    is_told,
     looks_at,
     names_exchanges,
     rows_of,
     second_look,
+    told_twice,
 )
 from stomion.logs.clock import Clock, on_the_wall, on_their_days, wall_clock
 from stomion.logs.lexicon import RELEVANT
@@ -112,10 +109,7 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
     if reading.size <= SECOND_LOOK:
         if not names_exchanges(log.events):
             looks = [rows_of(item, reading, layout, used, bodies) for bodies in looks_at(layout)]
-            if is_told(log.events):
-                log.events = filled_in(log.events, (e for rows in looks for e in second_look(rows, own, told)))
-            elif not is_refused(log.events, looks[0]):
-                log.events = best_told(second_look(rows, own, told) for rows in looks) or log.events
+            log.events = told_twice(log.events, looks, lambda rows: second_look(rows, own, told))
         if any("epoch" in e.assumed for e in log.events[:1]):
             start = wall_clock(every_line(item, reading), year)
             log.events = log.events if start is None else on_the_wall(log.events, start)

@@ -15,8 +15,11 @@ from stomion.logs.hexaddresses import in_decimal
 from stomion.logs.lexicon import RELEVANT
 from stomion.logs.neighbours import may_tell
 from stomion.logs.subjects import subjects_of
+from stomion.logs.threads import LOOKED_AT, in_turns, is_of_threads
 from stomion.model.event import Event, What
 
+Rows = Sequence[tuple[int, str]]
+"""(number of a line, text) of every record of a log."""
 SECOND_LOOK = 4 << 20
 """Bytes of a log that is gone through once more, every line of it, where too little was understood by its words."""
 
@@ -105,9 +108,40 @@ def filled_in(events: Sequence[Event], second: Iterable[Event]) -> list[Event]:
     more = list({e.where.line: e for e in told}.values())
     if not more:
         return list(events)
-    lines = [event.where.line or 0 for event in events]
+    return _in_order(events, events, more)
+
+
+def told_twice(events: list[Event], looks: Sequence[Rows], look: Callable[[Rows], list[Event]]) -> list[Event]:
+    """The events of a log, with those of a second look at its records where too little was understood: of the whole log, or of one peer."""
+    if not is_told(events):
+        return events if is_refused(events, looks[0]) else best_told(map(look, looks)) or events
+    again = [look(rows) for rows in looks]
+    untold = [p for p in _peers(e for found in again for e in found) if not _is_known(_about(events, p), looks[0])]
+    for peer in untold:
+        better = best_told(_about(found, peer) for found in again)
+        if better is not None:
+            lines = {e.where.line for e in better}
+            events = _in_order(events, [e for e in events if e.peer != peer and e.where.line not in lines], better)
+    return filled_in(events, (e for found in again for e in found))
+
+
+def _peers(events: Iterable[Event]) -> list[str]:
+    return list(dict.fromkeys(e.peer for e in events if e.peer is not None))
+
+
+def _about(events: Iterable[Event], peer: str) -> list[Event]:
+    return [e for e in events if e.peer == peer]
+
+
+def _is_known(events: Sequence[Event], rows: Rows) -> bool:
+    return is_told(events) or is_refused(events, rows)
+
+
+def _in_order(before: Sequence[Event], *parts: Iterable[Event]) -> list[Event]:
+    """Events in the order of the log, which `before` were in."""
+    lines = [event.where.line or 0 for event in before]
     step = -1 if lines and lines[0] > lines[-1] else 1
-    return sorted((*events, *more), key=lambda e: step * (e.where.line or 0))
+    return sorted((e for part in parts for e in part), key=lambda e: step * (e.where.line or 0))
 
 
 def second_look(
@@ -115,7 +149,10 @@ def second_look(
 ) -> list[Event]:
     """The events of a log whose words are not known: by what ties its records to a peer, and by the kinds of their values."""
     decimal = in_decimal(text for _, text in rows) or str
-    plainer = [(number, _IN_PATH.sub(r" \1 ", decimal(text))) for number, text in rows]
+    texts = [_IN_PATH.sub(r" \1 ", decimal(text)) for _, text in rows]
+    if is_of_threads(texts[:LOOKED_AT]):
+        texts = list(in_turns(texts))
+    plainer = [(number, text) for (number, _), text in zip(rows, texts, strict=True)]
     subjects = subjects_of(plainer, frozenset(own))
     if not subjects.peers:
         return []

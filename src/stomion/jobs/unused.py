@@ -10,8 +10,8 @@ from stomion.jobs.examine import Examined
 from stomion.model.event import Event
 from stomion.model.provenance import Provenance
 from stomion.model.record import NEIGHBOUR_EVENTS
-from stomion.tunnel.pairing import is_knock
 from stomion.tunnel.picture import Picture
+from stomion.tunnel.plan import is_knock
 
 
 @dataclass(frozen=True, slots=True)

@@ -201,7 +201,7 @@ GOOD: tuple[Rule, ...] = (
         unsaid=r" (?:ike|isakmp|parent|control|secure) (?:sa|channel|layer)",
     ),
     R(What.IKE_UP, ("ike",)),
-    R(What.CHILD_UP, (), ("service",), said=r" tunnel| vpn| site link| link "),
+    R(What.CHILD_UP, (), ("service", "peerlost"), said=r" tunnel| vpn| site link| link "),
 )
 """Lines in which something came up, and nothing of it is denied."""
 

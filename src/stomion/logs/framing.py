@@ -110,19 +110,21 @@ def _fields(line: str) -> Framed:
     leaves = dict(_leaves(entry)) if isinstance(entry, dict) else {}
     texts = {k: v for k, v in leaves.items() if isinstance(v, str)}
     sentence = max((k for k, v in texts.items() if _SENTENCE.match(v)), key=lambda k: len(texts[k]), default=None)
+    owner = next((path for path, value in leaves.items() if path != sentence and _names_owner(path[-1], value)), None)
+    owned = f"{owner[-1]}={leaves[owner]}" if owner is not None else ""
     if sentence is None:
-        return Framed(line, None)
+        return Framed(line, None, owned)
     parts = [texts[sentence].rstrip(" .")]
-    owner = ""
     for path, value in leaves.items():
         names = [_HUMPS.sub("_", key) for key in path]
-        if path == sentence:
-            continue
-        if not owner and OWNER.fullmatch(names[-1]) and isinstance(value, str | int) and not isinstance(value, bool):
-            owner = f"{path[-1]}={value}"
-        elif not (any(map(_aside, names)) or _aside(names[-1], value)):
+        if path not in (sentence, owner) and not (any(map(_aside, names)) or _aside(names[-1], value)):
             parts.append(f"{'_'.join(names[-_NAMED:])}={_plain(value)}")
-    return Framed("; ".join(parts), None, owner, flat=True)
+    return Framed("; ".join(parts), None, owned, flat=True)
+
+
+def _names_owner(key: str, value: object) -> bool:
+    named = OWNER.fullmatch(_HUMPS.sub("_", key)) is not None
+    return named and isinstance(value, str | int) and not isinstance(value, bool)
 
 
 _NAMED = 2

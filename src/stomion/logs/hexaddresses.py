@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from ipaddress import IPv4Address
 
 from stomion.vocabulary.addresses import ADDRESS
@@ -36,6 +36,7 @@ def in_decimal(texts: Iterable[str]) -> Callable[[str], str] | None:
     known = {w for w, n in counted.items() if n >= LEAST_LINES and n >= SHARE * with_words and _is_host(w)}
     if not known:
         return None
+    known |= _in_their_places(lines, known)
 
     def decimal(text: str) -> str:
         text = _NETWORK.sub(_network, text)
@@ -43,6 +44,26 @@ def in_decimal(texts: Iterable[str]) -> Callable[[str], str] | None:
         return _WORD.sub(lambda m: _dotted(m[1]) if m[1].lower() in known else m[0], text)
 
     return decimal
+
+
+def _in_their_places(lines: Iterable[str], known: Collection[str]) -> set[str]:
+    """Words that may be addresses and stand only where known ones do: after the same word."""
+    places: dict[str, set[str]] = {}
+    for text in lines:
+        for m in _WORD.finditer(text):
+            places.setdefault(m[1].lower(), set()).add(_before(text, m.start()))
+    theirs = {place for word in known for place in places[word] if place}
+    return {word for word, found in places.items() if found <= theirs and _is_host(word)}
+
+
+def _before(text: str, at: int) -> str:
+    """The word before a place in a line; empty where there is none, or where it is no word."""
+    found = _LAST_WORD.search(text[max(at - MOST_BEFORE, 0) : at])
+    return found[0].lower() if found else ""
+
+
+MOST_BEFORE = 32
+_LAST_WORD = re.compile(r"[A-Za-z][A-Za-z_.-]*[ =:(\[\"]{1,3}$")
 
 
 def _dotted(word: str) -> str:

@@ -23,8 +23,9 @@ from stomion.tunnel.ends import ends_of
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import lans_of, meets
 from stomion.tunnel.messages import negotiations_of
-from stomion.tunnel.pairing import Plan, from_declarations, from_evidence, from_sheets, own_addresses
+from stomion.tunnel.pairing import from_declarations, from_evidence, from_sheets, own_addresses
 from stomion.tunnel.picture import Change, End, EspSeen, LanTest, LinkEvent, Picture, PingSeries
+from stomion.tunnel.plan import Plan
 from stomion.vocabulary.times import rfc3339_seconds
 
 MOST_TUNNELS = 10_000

@@ -11,11 +11,12 @@ from stomion.measure.counters import Readings
 from stomion.measure.series import CounterSeries
 from stomion.model.event import Event, What
 from stomion.model.site import SheetTunnel
+from stomion.tunnel.counterparts import seconds_of
 from stomion.tunnel.dropped import dropped_by
 from stomion.tunnel.index import Index
 from stomion.tunnel.lans import without_any
-from stomion.tunnel.pairing import Plan, is_knock
 from stomion.tunnel.picture import End
+from stomion.tunnel.plan import Plan, is_knock
 from stomion.tunnel.rivals import divided, rivals_of
 from stomion.tunnel.sas import listed_pairs, own_listed, sas_of, stands, with_listed, with_own
 from stomion.vocabulary.algorithms import model_proposal
@@ -26,10 +27,12 @@ def ends_of(plan: Plan, index: Index, shares: bool, alone: tuple[bool, bool]) ->
     left = _end(plan.left, plan.left_addresses, plan.left_sheet, index)
     right = _end(plan.right, plan.right_addresses, plan.right_sheet, index)
     if not shares:
-        right = replace(right, addresses=right.addresses | _translated(left, index))
-        left = replace(left, addresses=left.addresses | _translated(right, index))
+        right = replace(right, addresses=right.addresses | _translated(left, right, index) - plan.apart)
+        left = replace(left, addresses=left.addresses | _translated(right, left, index) - plan.apart)
     names = {e.sheet.name for e in (left, right) if e.sheet} | {plan.name}
-    return _heard(left, right, index, alone[0], names), _heard(right, left, index, alone[1], names)
+    return _heard(left, right, index, alone[0], names, plan.apart), _heard(
+        right, left, index, alone[1], names, plan.apart
+    )
 
 
 def _end(site: str, addresses: set[str], sheet: SheetTunnel | None, index: Index) -> End:
@@ -70,7 +73,7 @@ def _sheet_lines(site: str, tunnel: SheetTunnel, index: Index) -> dict[str, int]
     return {} if sheet is None or place is None else index.parts_of(sheet).get(place, {})
 
 
-def _translated(end: End, index: Index) -> frozenset[str]:
+def _translated(end: End, other: End, index: Index) -> frozenset[str]:
     """An address translation on the way gives the other end a second address, as this end's log and packets show it.
 
     Only for a peer that authenticated: a stranger never does.
@@ -80,25 +83,36 @@ def _translated(end: End, index: Index) -> frozenset[str]:
     for event in events:
         if event.peer and event.conn and "=" in event.conn:
             peers.setdefault(event.conn, set()).add(event.peer)
-    return frozenset(
-        event.peer
+    met = [
+        event
         for event in events
         if event.what in (What.IKE_UP, What.AUTH_OK)
         and event.peer
         and event.peer not in end.addresses
         # Where records name whose they are, a tunnel of its own has an address of its own.
         and len(peers.get(event.conn or "", "two")) > 1
-    )
+    ]
+    if met and end.sheet is None and other.site in index.logs:
+        met = _told_there(met, end, other, index)
+    return frozenset(event.peer for event in met if event.peer)
 
 
-def _heard(end: End, other: End, index: Index, alone: bool, names: set[str]) -> End:
+def _told_there(met: list[Event], end: End, other: End, index: Index) -> list[Event]:
+    """Without a sheet a peer at another address may be another tunnel's: it is the other end by another name where that end's log tells of
+    the same moment."""
+    theirs = (event for log in index.logs[other.site] for event in log.events)
+    there = seconds_of(event for event in theirs if event.peer in end.addresses or event.peer is None)
+    return [event for event in met if seconds_of([event]) & there]
+
+
+def _heard(end: End, other: End, index: Index, alone: bool, names: set[str], apart: AbstractSet[str]) -> End:
     """The end with what was taken there: log, captures, counters."""
     logs = index.logs.get(end.site, ())
     events: list[Event] = []
     for log in logs:
         near = log.events if alone else index.about(log.file, other.addresses | end.addresses)
         tied = index.tied(log)
-        events.extend(e for e in near if _concerns(e, end, other, alone) and not _of_another(e, tied))
+        events.extend(e for e in near if _concerns(e, end, other, alone, apart) and not _of_another(e, tied))
     rivals = rivals_of(index.tunnels_at(end.site, end.sheet.peer), end.sheet) if end.sheet is not None else ()
     open_: list[Event] = []
     if rivals and end.sheet is not None:
@@ -132,7 +146,7 @@ def _of_another(event: Event, tied: AbstractSet[str]) -> bool:
     return event.peer is None and event.conn is not None and "=" in event.conn and bool(tied) and event.conn not in tied
 
 
-def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
+def _concerns(event: Event, end: End, other: End, alone: bool, apart: AbstractSet[str]) -> bool:
     if event.peer is None:
         return alone
     if event.peer in other.addresses:
@@ -140,7 +154,7 @@ def _concerns(event: Event, end: End, other: End, alone: bool) -> bool:
     if event.peer in end.addresses:
         return event.own in other.addresses or (alone and event.own is None)
     # An address nobody knows: with no address for the other end at all it can only be that end's, save a knock from just any port.
-    return alone and not other.addresses and not is_knock(event)
+    return alone and not other.addresses and event.peer not in apart and not is_knock(event)
 
 
 def _readings(end: End, other: End, index: Index, names: set[str]) -> list[CounterSeries]:

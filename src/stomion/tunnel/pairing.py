@@ -4,39 +4,19 @@ from __future__ import annotations
 
 import ipaddress
 from collections import Counter
-from collections.abc import Iterable
-from dataclasses import dataclass, field
 
 from stomion.case.evidence import Evidence
 from stomion.model.datagrams import Datagrams
-from stomion.model.event import Event, What
+from stomion.model.event import What
 from stomion.model.provenance import Problem
 from stomion.model.site import SheetTunnel
-from stomion.space.ranges import PRIVATE, common
+from stomion.tunnel.counterparts import facing
+from stomion.tunnel.plan import Plan, is_knock
 
 MAX_PAIRS = 64
 """So many pairs of strangers are shown as tunnels, where a case has nothing but captures taken between them."""
-IKE_PORTS = (500, 4500)
 FRESH_TTL = (64, 128, 255)
 """Hop limits that packets leave their sender with."""
-
-
-@dataclass(slots=True)
-class Plan:
-    """A tunnel before its evidence is attached."""
-
-    name: str
-    left: str
-    right: str
-    left_addresses: set[str] = field(default_factory=set)
-    right_addresses: set[str] = field(default_factory=set)
-    left_sheet: SheetTunnel | None = None
-    right_sheet: SheetTunnel | None = None
-
-
-def is_knock(event: Event) -> bool:
-    """An unknown address that asks from just any port: a scan, and no tunnel of anybody's."""
-    return event.what is What.NO_PEER and event.peer_port not in (None, *IKE_PORTS)
 
 
 def own_addresses(evidence: Evidence) -> dict[str, set[str]]:
@@ -191,7 +171,7 @@ def from_evidence(evidence: Evidence, own: dict[str, set[str]], plans: list[Plan
                 known.add(frozenset((site, other)))
                 covered.update((site, other))
                 plans.append(Plan(f"{site}-{other}", site, other, set(own.get(site, ())), {address}))
-    _pair_loose(evidence, [x for x in loose if x[0] not in covered], plans, own)
+    plans.extend(facing(evidence, [x for x in loose if x[0] not in covered], own))
     _undeclared_between_others(evidence, plans)
 
 
@@ -211,104 +191,6 @@ def _peers_by_site(evidence: Evidence, own: dict[str, set[str]]) -> dict[str, Co
             if capture.site and (way.src in mine) != (way.dst in mine):
                 peers.setdefault(capture.site, Counter())[way.dst if way.src in mine else way.src] += count
     return peers
-
-
-def _pair_loose(evidence: Evidence, loose: list[tuple[str, str]], plans: list[Plan], own: dict[str, set[str]]) -> None:
-    """Sites whose peers' addresses nobody claims: two such sites face each other; one alone faces its addresses."""
-    strangers = _strangers(evidence)
-    first: dict[str, str] = {}
-    for site, address in loose:
-        if (site, address) not in strangers or site not in first:
-            first.setdefault(site, address)
-    sites = list(first)
-    mute = _mute_site(evidence, first)
-    facing = sites if len(sites) == 2 else [*sites, mute] if len(sites) == 1 and mute is not None else []
-    for site, other in zip(facing, reversed(facing), strict=True):
-        known = [address for s, address in loose if s == site]
-        first[site] = _met(evidence, site, known, other) or first.get(site, "")
-    if len(sites) == 2 and not all(_wan_known(own.get(site, set())) for site in sites):
-        a, b = sites
-        plans.append(Plan(f"{a}-{b}", a, b, own.get(a, set()) | {first[b]}, own.get(b, set()) | {first[a]}))
-        return
-    if mute is not None and len(sites) == 1:
-        site = sites[0]
-        plans.append(Plan(f"{site}-{mute}", site, mute, set(own.get(site, ())), {first[site]}))
-        return
-    for site, address in loose:
-        if address == first[site] or (site, address) not in strangers:
-            plans.append(Plan(f"{site}-{address}", site, address, set(own.get(site, ())), {address}))
-
-
-def _met(evidence: Evidence, site: str, addresses: list[str], other: str) -> str:
-    """Of a site's several peers, the one it spoke with in the seconds in which the other site's log tells of something. Where no second
-    is shared, the only one that never answered: the others' logs would tell of it. Empty where neither tells one from the rest."""
-    theirs = {second for log in evidence.logs if log.site == other for second in _seconds(log.events)}
-    mine = [e for log in evidence.logs if log.site == site for e in log.events]
-    for events in ([e for e in mine if e.what not in _SAID_ALONE], mine):
-        by_peer: dict[str, list[Event]] = {a: [] for a in addresses}
-        for event in events:
-            if event.peer in by_peer:
-                by_peer[event.peer].append(event)
-        shared = Counter({a: len(_seconds(found) & theirs) for a, found in by_peer.items()})
-        best = shared.most_common(2)
-        if best and best[0][1]:
-            return best[0][0] if len(best) == 1 or best[0][1] > best[1][1] else ""
-    answered = {e.peer for log in evidence.logs if log.site == site for e in log.events if e.what in _ANSWERED}
-    silent = [a for a in addresses if a not in answered] if len(addresses) > 1 else []
-    return silent[0] if len(silent) == 1 else ""
-
-
-_SAID_ALONE = frozenset({What.CONFIGURED, What.WAITING, What.UNCARRIED})
-"""What a gateway says without having met anybody."""
-_ANSWERED = frozenset({What.IKE_UP, What.CHILD_UP, What.REKEY, What.AUTH_OK, What.AGREED, What.ASKED, What.RECEIVED})
-
-
-def _seconds(events: Iterable[Event]) -> set[int]:
-    """The seconds of some events, each with the one after it: two clocks round differently."""
-    return {int(e.at) + more for e in events if e.at is not None for more in (0, 1)}
-
-
-def _wan_known(addresses: set[str]) -> bool:
-    """Is any of a site's own addresses more than a LAN's? Then a peer that nobody owns is really somebody else."""
-    return any(not common([a], PRIVATE) for a in addresses)
-
-
-def _mute_site(evidence: Evidence, speaking: dict[str, str]) -> str | None:
-    """The one other site of the case whose log knows of no peer at all: it is the other end, and heard nothing."""
-    others = {log.site for log in evidence.logs if log.site and log.site not in speaking}
-    if not others:
-        # A folder of which nothing was understood is a site's all the same.
-        folders = {n.file.partition("/")[0] for n in evidence.not_recognised if "/" in n.file}
-        others = folders - set(speaking) - {"sites", "path"}
-    return others.pop() if len(others) == 1 else None
-
-
-_KNOWN_TO = frozenset({
-    What.INITIATING, What.AUTH_OK, What.IKE_UP, What.CHILD_UP, What.CONFIGURED, What.AGREED, What.KEY_REFUSED,
-    What.IKE_PROPOSAL_REFUSED, What.PROPOSAL_REFUSED, What.SENT,
-})  # fmt: skip
-
-
-def _strangers(evidence: Evidence) -> set[tuple[str, str]]:
-    """(site, address) of those who asked and for whom the gateway has no configuration, or whom it never answered."""
-    seen: set[tuple[str, str]] = set()
-    known: set[tuple[str, str]] = set()
-    unwelcome: set[tuple[str, str]] = set()
-    for log in evidence.logs:
-        for event in log.events:
-            if log.site and event.peer:
-                pair = (log.site, event.peer)
-                seen.add(pair)
-                if event.what is What.NO_PEER:
-                    unwelcome.add(pair)
-                elif event.what in _KNOWN_TO:
-                    known.add(pair)
-    for capture in evidence.captures:
-        for way in capture.datagrams.ways():
-            if capture.site:
-                seen.add((capture.site, way.src))
-                known.add((capture.site, way.dst))
-    return {p for p in seen if p in unwelcome or p not in known}
 
 
 def _undeclared_between_others(evidence: Evidence, plans: list[Plan]) -> None:
