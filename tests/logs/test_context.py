@@ -320,6 +320,17 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
         (What.IKE_UP, "192.0.2.1: attach rc=12 kernel", What.INSTALL_FAILED),
         (What.CHILD_UP, "< 192.0.2.1: > dissolved", What.IKE_DOWN),
         (What.ASKED, "192.0.2.1: 0e sent, bad", What.IKE_PROPOSAL_REFUSED),
+        (None, "remote=192.0.2.1 text=opening, ike=2", What.INITIATING),
+        (None, "192.0.2.1; exchange; opened by us; IKEv2", What.INITIATING),
+        (None, "192.0.2.1; exchange; opened by them; IKEv2", What.ASKED),
+        (None, "192.0.2.1; session requested; ike 2", What.ASKED),
+        (None, "192.0.2.1; version; mismatch; 2; 1", What.VERSION_REFUSED),
+        (What.ASKED, "192.0.2.1: mix settled with 192.0.2.1: AES-CBC-256, HMAC-SHA2-256, group 14", What.AGREED),
+        (
+            What.IKE_UP,
+            "192.0.2.1: refused, heard aes 256 sha 256 no group, held aes 128 sha 1 no group",
+            What.CHILD_PROPOSAL_REFUSED,
+        ),
     ],
 )
 def test_the_same_line_tells_another_thing_at_another_stage(stage: What | None, line: str, what: What | None) -> None:
@@ -405,6 +416,13 @@ def test_a_number_in_two_guises_and_a_field_of_names_tie_lines() -> None:
     assert ties(["ike peer#12 192.0.2.1", f"p12 {suite}", "q12 ready"]) == ["192.0.2.1", "192.0.2.1", None]
     events = ["ev=ph1.try peer=192.0.2.1 tun=to-south ikev=2", f"ev=ph1.alg tun=to-south {suite}", "ev=ka tun=to-south"]
     assert ties(events) == ["192.0.2.1"] * 3
+    registry = [
+        "link 12 is to-south at 192.0.2.1",
+        f"[12] wrapping agreed {suite}",
+        "[7] parcel out, major 2",
+        "fan 12",
+    ]
+    assert ties(registry) == ["192.0.2.1", "192.0.2.1", None, None]
     assert ties(["t=0x000c open 192.0.2.1 ikev2", f"t=0x000c {suite}", "t=0x0001 fan"]) == [
         "192.0.2.1",
         "192.0.2.1",

@@ -137,6 +137,12 @@ FRAMES = {
         "incoming,", "incoming from 192.0.2.44,"
     ),
     "lines": "\n".join(LINES) + "\n",
+    "a number that one line ties": f"{AT.format(0)} south-gw link 12 is to-north at 192.0.2.44\n"
+    + "\n".join(LINES)
+    .replace(
+        "session 12: event session opened, direction incoming, remote 192.0.2.44, version 2", "[12] parcel in, major 2"
+    )
+    .replace("session 12:", "[12]"),
     "cut at 80": _wrapped(LINES, 80),
     "cut at 72 and indented": _wrapped(LINES, 72, "    "),
     "a field a line": "\n\n".join("\n".join(f"{k}: {v}" for k, v in row.items()) for row in RECORDS),

@@ -60,6 +60,11 @@ def test_counts_in_words(low: str, counts: tuple[int | None, int | None, int | N
     assert (found and (found.sent, found.received, found.lost)) == counts
 
 
+def test_a_network_is_no_port_of_its_first_address() -> None:
+    assert _read("branch open, 10.30.8.0/24 to 10.20.4.0/24, wagons 9be07731 in") == []
+    assert [t.service for t in _read("connection to 10.30.8.7/443 open")] == ["tcp/443"]
+
+
 def test_where_a_test_was_made() -> None:
     ping = "PING 10.66.0.9 (10.66.0.9) 56(84) bytes of data.\n1 packets transmitted, 1 received, 0% packet loss\n"
     text = f"## At quayhead\n{ping}\nFrom the desk (10.66.0.7):\n{ping.replace('10.66.0.9', '10.96.0.5')}"

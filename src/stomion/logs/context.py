@@ -12,7 +12,19 @@ from msgspec.structs import replace
 from stomion.logs.classify import REFUSALS
 from stomion.logs.guess import NAME, guessed, hint_of, turns_away
 from stomion.logs.lexicon import plain
-from stomion.logs.stages import CLOSED, NO_GROUP, NOBODY, OF_KEY, PROVEN, STANDING, UNKNOWN, Line, by_number, made, told
+from stomion.logs.stages import (
+    CLOSED,
+    NOBODY,
+    OF_KEY,
+    PROVEN,
+    STANDING,
+    UNKNOWN,
+    Line,
+    by_number,
+    lacks_group,
+    made,
+    told,
+)
 from stomion.logs.subjects import Subjects
 from stomion.logs.understand import SETTING, alike
 from stomion.logs.values import are_two_names
@@ -39,6 +51,7 @@ AT_ONCE = 3.0
 """Seconds after its beginning within which an attempt is refused; what comes later is silence, or said of it."""
 
 
+_OF_PROOF = (None, What.AUTH_REFUSED)
 FEW = 2
 """Lines of an attempt that nothing is understood of, among which the last one may well be its refusal."""
 
@@ -216,7 +229,7 @@ def _last_word(line: Line, template: str, at: float | None, state: Progress) -> 
     denied = turns_away(plain(line.text))
     hint = hint_of(alike(line.text))
     what, far = by_number(line, state.stage), state.ours
-    if what is None and state.stage is What.AGREED and not state.ours and are_two_names(line.text):
+    if what in _OF_PROOF and state.stage is What.AGREED and not state.ours and are_two_names(line.text):
         what = What.IDENTITY_REFUSED
     if what is None and hint is not None and hint.topic and denied:
         what, far = hint.what, hint.far
@@ -259,7 +272,7 @@ def _child_turned_away(line: Line, state: Progress) -> Event | None:
     """What is turned away once the peers have proved who they are: what the line has values of, or names by number."""
     if not turns_away(plain(line.text)) or line.named.ranges:
         return None
-    if NO_GROUP.search(line.words):
+    if lacks_group(line.words):
         return replace(made(What.PFS_REFUSED, line), layer="child")
     proposal = find_proposal(line.text, "ESP")
     of_values = proposal is not None and bool(proposal.encryption)

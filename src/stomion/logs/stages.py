@@ -231,7 +231,7 @@ def _of_child(event: Event, line: Line, stage: What | None) -> Event | None:
     if event.what in (*_OF_PROPOSALS, What.NO_PEER):
         if _MACHINERY.search(words):
             return replace(event, what=What.INSTALL_FAILED, layer="child", far=False, bare=False)
-        if NO_GROUP.search(words):
+        if lacks_group(words):
             return replace(event, what=What.PFS_REFUSED, layer="child")
         if event.what is What.NO_PEER and find_proposal(line.text, "ESP") is None:
             return None
@@ -273,13 +273,19 @@ def _by_stage(line: Line, stage: What | None) -> What | None:
     if not denied and stage in (What.AGREED, What.AUTH_OK):
         return What.IKE_UP if well or STANDS.search(words) else None
     if not denied:
-        first = begins(words) or is_first_message(words)
+        first = begins(words) or is_first_message(words) or VERSION.search(words) is not None
         return begun(text, words) if stage in (None, What.IKE_DOWN) and first else None
     if stage not in STANDING and _UNSENT.search(words):
         return What.SEND_FAILED
     if stage in (None, What.ASKED, What.IKE_DOWN) and _is_at_the_door(line):
         return What.NO_PEER
     return _ended(line, stage)
+
+
+def lacks_group(words: str) -> bool:
+    """Has one of two ends no group, and the other one has?"""
+    others, missing = NO_GROUP.subn(" ", words)
+    return missing == 1 or (missing > 1 and _OF_GROUP.search(others) is not None)
 
 
 def _ended(line: Line, stage: What | None) -> What | None:

@@ -33,6 +33,10 @@ _COUNTS = re.compile(
 """A word and its number that name no one: a port, a version, an algorithm."""
 _NUMBERED = re.compile(r"([a-z])[a-z_]{0,19}[ #:=/-]{0,2}(\d{1,9})")
 """A word and its number: one line may write `peer#12`, and others `p12`."""
+_OF_OWNER = re.compile(
+    rf"(?:{OWNER.pattern}|peer|gateway|gw|site|route|line|path|channel)[ #:=/-]{{1,2}}(\d{{1,9}})|[\[({{<#](\d{{1,9}})[\])}}>]?"
+)
+"""What numbers an owner, and a number set apart: one line may write `link 12`, and others `[12]`."""
 MOST_TOKENS = 24
 """Of one line."""
 
@@ -95,7 +99,7 @@ def subjects_of(lines: Sequence[tuple[int, str]], own: AbstractSet[str]) -> Subj
         # Nothing that looks like a name ties them to anybody.
         _add_words(found, with_tokens)
         proofs = strong
-    peers |= {min(t.addresses) for t in found.values() if len(t.addresses) == 1 and not proofs.isdisjoint(t.alone)}
+    peers |= {min(t.addresses) for t in found.values() if len(t.addresses) == 1 and not strong.isdisjoint(t.alone)}
     by_peer: dict[str, dict[str, _Token]] = {}
     for name, token in found.items():
         if token.plain and not _may_name(name, token, proofs, noise):
@@ -242,4 +246,5 @@ def _tokens(text: str) -> tuple[str, ...]:
     found: Iterable[str] = (m[0].lower() for m in _TOKEN.finditer(text))
     kept = [t for t in found if not (_HEX.fullmatch(t) or _COUNTS.fullmatch(t) or (t.isalpha() and not is_unknown(t)))]
     short = (f"{m[1]}~{m[2]}" for t in kept if (m := _NUMBERED.fullmatch(t)))
-    return tuple(dict.fromkeys((*kept, *short)))[:MOST_TOKENS]
+    bare = (f"~{m[1] or m[2]}" for t in kept if (m := _OF_OWNER.fullmatch(t)))
+    return tuple(dict.fromkeys((*kept, *short, *bare)))[:MOST_TOKENS]

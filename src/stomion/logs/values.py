@@ -29,6 +29,9 @@ _OF_STATES = re.compile(r"(?<![\w.])[A-Za-z][\w-]*[\])]? ?(?:->|=>|→) ?[\[(]?[
 _BY_US = pattern("by us")
 _BY_THEM = pattern("by them")
 _PEER_ACTS = pattern("peer acts")
+_COMES = re.compile(r" (?:by(?! (?:us|here|our|this|local|the local))|incoming|inbound|received|rcvd|reached)(?= )")
+_LABEL = re.compile(r"(?:peer|remote|far|partner|other)[\w ]{0,12}[\"']?[=:][ \"']{0,2}\d", re.IGNORECASE)
+_LABELLED = re.compile(r" (?:peer|remote|far|partner|other)(?: \w+)? (?=\d{1,3}(?:\.\d{1,3}){3} )")
 _DONE_TO_US = pattern("done to us")
 _OF_PROOF = pattern("proof")
 _GOOD = pattern("good")
@@ -120,11 +123,12 @@ def has_arrow_in(text: str) -> bool:
 def comes_in(text: str, words: str) -> bool:
     """Did the other end begin?"""
     text = _OF_STATES.sub(" ", text)
+    if _LABEL.search(text):
+        # It names whom a line is of, and not who does something.
+        words = _LABELLED.sub(" for ", words)
     if _ARROW_IN.search(text) or _ARROW_OUT.search(text):
         return _ARROW_IN.search(text) is not None
     if _PEER_ACTS.search(words) or _DONE_TO_US.search(words):
         return True
     by_them = _BY_THEM.search(words) is not None
-    return by_them and (
-        not _BY_US.search(words) or re.search(r" (?:by|incoming|inbound|received|rcvd|reached)(?= )", words) is not None
-    )
+    return by_them and (not _BY_US.search(words) or _COMES.search(words) is not None)

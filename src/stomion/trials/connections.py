@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import re
 from dataclasses import dataclass, field
 
@@ -128,6 +129,8 @@ def outcome(line: Line, command: Command | None) -> Trial | None:
     there = addresses_in(line.text)
     source = next((a for a in there if _FROM.search(line.text[: line.text.index(a)])), "")
     target = next((a for a in reversed(there) if a != source), "") or (command.address if command else "")
+    if target and _is_network(line.text, target):
+        return None
     port = _port(line.text, target) or (command.port if command else None)
     if not target or not is_target(target) or port is None or not 0 < port <= TOP_PORT or port in IKE_PORTS:
         return None
@@ -135,6 +138,19 @@ def outcome(line: Line, command: Command | None) -> Trial | None:
     service = f"{'udp' if udp else 'tcp'}/{port}"
     source = source or (command.source if command else "")
     return Trial(target, service, 1, int(good), "" if good else error, source, line.at, line.number, (), {line.number})
+
+
+def _is_network(text: str, target: str) -> bool:
+    """Has an address a prefix length behind it, of which it is the first: `10.30.8.0/24` is no host's port 24."""
+    behind = text[text.rfind(target) + len(target) :]
+    length = re.match(r"/(\d{1,3})(?![\d.])", behind)
+    if length is None:
+        return False
+    try:
+        ipaddress.ip_network(f"{target}/{length[1]}")
+    except ValueError:
+        return False
+    return True
 
 
 def _port(text: str, target: str) -> int | None:
