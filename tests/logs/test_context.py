@@ -325,6 +325,13 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
         (None, "192.0.2.1; exchange; opened by them; IKEv2", What.ASKED),
         (None, "192.0.2.1; session requested; ike 2", What.ASKED),
         (None, "192.0.2.1; version; mismatch; 2; 1", What.VERSION_REFUSED),
+        (None, "192.0.2.1 is sent for, version 2", What.ASKED),
+        (None, "192.0.2.1 #12: NONE => ASKED (v1, their wish)", What.ASKED),
+        (What.ASKED, "nobody covers 192.0.2.1, version 2", What.NO_PEER),
+        (What.INITIATING, "192.0.2.1: outgoing attempt: nobody there", What.NO_ANSWER),
+        (What.AGREED, "192.0.2.1: attempt: gibberish", What.UNDECRYPTABLE),
+        (What.AUTH_OK, "192.0.2.1: attempt: finished well", What.IKE_UP),
+        (What.CHILD_UP, "192.0.2.1: counterpart ended it", What.DELETED_BY_PEER),
         (What.ASKED, "192.0.2.1: mix settled with 192.0.2.1: AES-CBC-256, HMAC-SHA2-256, group 14", What.AGREED),
         (
             What.IKE_UP,
@@ -387,6 +394,10 @@ def test_a_time_that_is_counted_from_the_start_is_tied_to_the_wall() -> None:
 CALL = "call 192.0.2.1, edition 2"
 
 
+SUITE = "192.0.2.1: aes256-cbc, hmac-sha2-256, group 14"
+PROVED = "192.0.2.1 is south.lantern.example, well known"
+
+
 @pytest.mark.parametrize(
     ("lines", "told"),
     [
@@ -394,6 +405,9 @@ CALL = "call 192.0.2.1, edition 2"
         ([CALL, "192.0.2.1 slip 7", CALL, "192.0.2.1 slip 7"], [What.IKE_PROPOSAL_REFUSED] * 2),
         ([CALL, "192.0.2.1 slip 7", CALL, "192.0.2.1 note 8"], []),
         ([CALL, "192.0.2.1 slip 24"], []),
+        ([CALL, SUITE, PROVED, "192.0.2.1 jammed, kernel"], [What.INSTALL_FAILED]),
+        ([CALL, SUITE, PROVED, "192.0.2.1 kernel ready"], []),
+        ([CALL, SUITE, PROVED, "192.0.2.1 jammed, kernel", "192.0.2.1: in c41f0a22 out 9be07731"], []),
         ([CALL, "192.0.2.1 slip 24", CALL, "192.0.2.1 is on air", "192.0.2.1: in c41f0a22 out 9be07731"], []),
     ],
 )  # fmt: skip

@@ -181,6 +181,15 @@ def test_another_tunnel_that_is_understood_leaves_none_unread(case: Case) -> Non
     assert {What.ASKED, What.AGREED, What.AUTH_OK, What.CHILD_UP} <= whats and tunnel.first_fault is None
 
 
+def test_what_a_record_of_several_lines_turns_away_is_judged_by_its_stage(case: Case) -> None:
+    begun = "{at}  Vessel - Hailed\n      Berth:    192.0.2.44\n      Rules:    IKEv2\n"
+    refused = "{at}  Vessel - Refused entry\n      Berth:    192.0.2.44\n      Why:      not on the register\n"
+    fans = "".join(f"{AT.format(n)}  Fan - Turning\n      Speed:    {n}\n" for n in range(9))
+    told = "".join((begun + refused).format(at=AT.format(n)) for n in range(20, 50, 10))
+    (tunnel,) = case({"south/gate.log": fans + told, "north/other.txt": "x\n"}).tunnels
+    assert tunnel.first_fault is not None and tunnel.first_fault.code == "no-matching-peer"
+
+
 def test_hours_between_lines_of_a_log_that_runs_backwards_are_no_new_day(case: Case) -> None:
     hours = (20, 18, 11, 4, 3)
     lines = [f"{h:02d}:00:00 ike: sa established with 192.0.2.44" for h in hours]

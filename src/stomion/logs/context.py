@@ -21,6 +21,7 @@ from stomion.logs.stages import (
     UNKNOWN,
     Line,
     by_number,
+    is_of_kernel,
     lacks_group,
     made,
     told,
@@ -37,6 +38,8 @@ _STAGES = (What.INITIATING, What.ASKED, What.AGREED, *PROVEN)
 _OVER = REFUSALS | {What.NO_ANSWER, What.GAVE_UP}
 """After one of these the next thing is a beginning."""
 _IN_BRACKETS = re.compile(r"[\[{<#]\d{1,6}[\]}>]?")
+_STATES = re.compile(r"(?<![\w.])(?:[A-Z][A-Z_]{2,}|\*) ?[=-]> ?[A-Z][A-Z_]{2,}(?!\w)")
+"""From one state to another, in capitals: a state called NONE denies nothing."""
 _NUMBER = re.compile(r"\d+")
 _REFUSED_AT = {
     What.INITIATING: What.IKE_PROPOSAL_REFUSED,
@@ -44,7 +47,7 @@ _REFUSED_AT = {
     What.AGREED: What.AUTH_REFUSED,
 }
 """What is judged next, at each stage."""
-_OF_CHILDREN = (What.CHILD_PROPOSAL_REFUSED, What.SELECTORS_REFUSED)
+_OF_CHILDREN = (What.CHILD_PROPOSAL_REFUSED, What.SELECTORS_REFUSED, What.INSTALL_FAILED)
 
 
 AT_ONCE = 3.0
@@ -146,10 +149,16 @@ def by_context(
     if peer is None or SETTING.search(text):
         return event
     state = progress.setdefault(peer, Progress())
-    spoken = Line(text, plain(_IN_BRACKETS.sub(" ", text)), named, peer, where)
+    spoken = Line(text, plain(_IN_BRACKETS.sub(" ", _without_states(text))), named, peer, where)
     found = _in_turn(event, spoken, at, state)
     state.last_at = at or state.last_at
     return found
+
+
+def _without_states(text: str) -> str:
+    """A line without the names of states where something else tells what happened."""
+    rest = _STATES.sub(" ", text)
+    return rest if re.search(r"\([^()]*[a-z]{3}", rest) else text
 
 
 def _in_turn(event: Event | None, spoken: Line, at: float | None, state: Progress) -> Event | None:
@@ -233,6 +242,8 @@ def _last_word(line: Line, template: str, at: float | None, state: Progress) -> 
         what = What.IDENTITY_REFUSED
     if what is None and hint is not None and hint.topic and denied:
         what, far = hint.what, hint.far
+    if what is None and state.stage in (What.AUTH_OK, What.IKE_UP) and is_of_kernel(line.words):
+        what, far = What.INSTALL_FAILED, False
     if what is not None:
         return _LastWord(replace(made(what, line), at=at, far=far, guessed=True), template, True)
     what = _REFUSED_AT.get(state.stage) if state.stage is not None else None

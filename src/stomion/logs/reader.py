@@ -231,7 +231,7 @@ def _understand_record(record: str, where: Provenance, state: LogState) -> Event
         if state.subjects is not None:
             event = by_context(event, rest, record, where, at, state.subjects, state.progress)
         # A refusal of which the reason is not known must not be taken for whatever else the record names.
-        if event is None or (is_refusal(lines) and event.what in REFUSALS):
+        if event is None or (state.subjects is None and is_refusal(lines) and event.what in REFUSALS):
             return None
     else:
         event = (

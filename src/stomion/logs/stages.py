@@ -20,6 +20,7 @@ from stomion.logs.values import (
     are_names_apart,
     are_two_names,
     begins,
+    begins_by_a_word,
     begun,
     by_values,
     comes_in,
@@ -36,6 +37,7 @@ from stomion.vocabulary.algorithms import find_proposal
 
 PROVEN = (What.AUTH_OK, What.IKE_UP, What.CHILD_UP)
 STANDING = (What.IKE_UP, What.CHILD_UP)
+_UNDER_WAY = (What.AGREED, What.AUTH_OK, What.IKE_UP)
 CLOSED = (What.DELETED_BY_PEER, What.IKE_DOWN)
 _VAGUE = (
     What.INITIATING, What.ASKED, What.PROPOSAL_REFUSED, What.IKE_PROPOSAL_REFUSED, What.AUTH_REFUSED, What.NO_ANSWER, What.NO_PEER,
@@ -57,6 +59,7 @@ _UNREADABLE = pattern("unreadable")
 _AGAIN = pattern("once more")
 _FINAL = pattern("for good")
 NOBODY = pattern("nobody")
+_NOBODY_THERE = pattern("nobody there")
 UNKNOWN = pattern("unknown")
 OF_KEY = pattern("of a key")
 _OF_SECRET = pattern("secret")
@@ -108,7 +111,10 @@ def told(event: Event | None, line: Line, stage: What | None) -> Event | None:
     if event is None and are_apart(text):
         event = _of_two_proposals(line)
     if event is None or (event.what is What.CHILD_UP and not event.spis and not event.my_ts):
-        what = by_values(text, words, line.named) or (_by_stage(line, stage) if event is None else None)
+        what = by_values(text, words, line.named)
+        if stage in _UNDER_WAY and begins_by_a_word(words, what) and not _AGAIN.search(words):
+            what = None
+        what = what or (_by_stage(line, stage) if event is None else None)
         if what is not None:
             event = made(what, line) if event is None else replace(event, what=what)
     if event is not None and event.what is What.INITIATING and stage in (What.INITIATING, What.AGREED):
@@ -182,6 +188,8 @@ def _of_ike(event: Event, line: Line, stage: What | None) -> Event:
         event = replace(event, what=What.ASKED)
     if event.what is What.ASKED and denies(words) and UNKNOWN.search(words):
         return replace(event, what=What.NO_PEER)
+    if event.what is What.NO_PEER and stage in (What.INITIATING, What.AGREED) and _NOBODY_THERE.search(words):
+        return replace(event, what=What.NO_ANSWER, far=False, bare=False)
     if event.what is What.NO_PEER and stage is What.AGREED:
         # What was agreed on was agreed on with somebody who is known: it is his proof that failed.
         of_key = OF_KEY.search(words) is not None and not are_names_apart(text, words)
@@ -211,11 +219,14 @@ def _of_proof(event: Event, line: Line) -> Event:
 
 
 def _is_of_nobody(event: Event, line: Line, stage: What | None) -> bool:
-    """Does a line say of whoever asks that nobody is known there, in words that are of silence or of networks elsewhere?"""
+    """Does a line say of whoever asks that nobody is known there, in words that are of silence, of proposals or of networks elsewhere?"""
     if NOBODY.search(line.words) is None:
         return False
     if event.what in _SILENT:
-        return stage is not What.INITIATING and _is_at_the_door(line)
+        asked = stage is What.ASKED and bool(line.named.endpoints) and VERSION.search(line.words) is not None
+        return asked or (stage is not What.INITIATING and _is_at_the_door(line))
+    if event.what in _OF_PROPOSALS:
+        return stage is not What.INITIATING and not event.notifies and find_proposal(line.text, "IKE") is None
     return event.what is What.SELECTORS_REFUSED and not line.named.ranges and bool(line.named.endpoints)
 
 
@@ -280,6 +291,11 @@ def _by_stage(line: Line, stage: What | None) -> What | None:
     if stage in (None, What.ASKED, What.IKE_DOWN) and _is_at_the_door(line):
         return What.NO_PEER
     return _ended(line, stage)
+
+
+def is_of_kernel(words: str) -> bool:
+    """Does a line name what carries packets, and say nothing good of it?"""
+    return _KERNEL.search(words) is not None and not (STANDS.search(words) or _ENDS_WELL.search(words))
 
 
 def lacks_group(words: str) -> bool:

@@ -33,6 +33,7 @@ _COMES = re.compile(r" (?:by(?! (?:us|here|our|this|local|the local))|incoming|i
 _LABEL = re.compile(r"(?:peer|remote|far|partner|other)[\w ]{0,12}[\"']?[=:][ \"']{0,2}\d", re.IGNORECASE)
 _LABELLED = re.compile(r" (?:peer|remote|far|partner|other)(?: \w+)? (?=\d{1,3}(?:\.\d{1,3}){3} )")
 _DONE_TO_US = pattern("done to us")
+_SENT_FOR = pattern("sent for")
 _OF_PROOF = pattern("proof")
 _GOOD = pattern("good")
 _MYSELF = pattern("ourselves")
@@ -79,6 +80,11 @@ def are_apart(text: str) -> bool:
     """Does a line name several algorithms of one kind?"""
     found = find_proposal(text, "IKE")
     return found is not None and has_choice(found)
+
+
+def begins_by_a_word(words: str, what: What | None) -> bool:
+    """Is a beginning told by a word alone, which may be the name of a negotiation as well: `attempt: finished well`?"""
+    return what in (What.INITIATING, What.ASKED) and VERSION.search(words) is None and not is_first_message(words)
 
 
 def begun(text: str, words: str) -> What:
@@ -128,7 +134,7 @@ def comes_in(text: str, words: str) -> bool:
         words = _LABELLED.sub(" for ", words)
     if _ARROW_IN.search(text) or _ARROW_OUT.search(text):
         return _ARROW_IN.search(text) is not None
-    if _PEER_ACTS.search(words) or _DONE_TO_US.search(words):
+    if _PEER_ACTS.search(words) or _DONE_TO_US.search(words) or _SENT_FOR.search(words):
         return True
     by_them = _BY_THEM.search(words) is not None
     return by_them and (not _BY_US.search(words) or _COMES.search(words) is not None)
