@@ -407,6 +407,7 @@ PROVED = "192.0.2.1 is south.lantern.example, well known"
         ([CALL, "192.0.2.1 slip 24"], []),
         ([CALL, SUITE, PROVED, "192.0.2.1 jammed, kernel"], [What.INSTALL_FAILED]),
         ([CALL, SUITE, PROVED, "192.0.2.1 kernel ready"], []),
+        ([CALL, SUITE, PROVED, "192.0.2.1: in c41f0a22 out 9be07731", "192.0.2.1 copy a=14"], []),
         ([CALL, SUITE, PROVED, "192.0.2.1 jammed, kernel", "192.0.2.1: in c41f0a22 out 9be07731"], []),
         ([CALL, "192.0.2.1 slip 24", CALL, "192.0.2.1 is on air", "192.0.2.1: in c41f0a22 out 9be07731"], []),
     ],

@@ -13,6 +13,8 @@ from stomion.ingest.loglayout import every_line, layout_of, records, turned
 from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
 from stomion.ingest.secondlook import (
+    KNOWN,
+    LARGE,
     SECOND_LOOK,
     looks_at,
     names_exchanges,
@@ -107,7 +109,8 @@ def _log(reading: Reading, used: Collection[int]) -> Log:
         )
         log.events = list(told(turned(found, layout)))
     if reading.size <= SECOND_LOOK:
-        if not names_exchanges(log.events):
+        known = reading.size > LARGE and len(log.events) >= KNOWN * log.looked_at
+        if not (known or names_exchanges(log.events)):
             looks = [rows_of(item, reading, layout, used, bodies) for bodies in looks_at(layout)]
             log.events = told_twice(log.events, looks, lambda rows: second_look(rows, own, told))
         if any("epoch" in e.assumed for e in log.events[:1]):

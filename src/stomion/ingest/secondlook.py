@@ -23,6 +23,10 @@ Rows = Sequence[tuple[int, str]]
 SECOND_LOOK = 4 << 20
 """Bytes of a log that is gone through once more, every line of it, where too little was understood by its words."""
 
+LARGE, KNOWN = 512 << 10, 0.9
+"""Bytes of a log from which on it is gone through once only, if so much of what it says of negotiations was understood: half a millisecond
+a line adds up."""
+
 
 def is_told(events: Sequence[Event], *, at_least: bool = False) -> bool:
     """Does a log tell of a beginning, and of what came of it? Silence is an outcome where messages were told of that came before it.

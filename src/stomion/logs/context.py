@@ -237,7 +237,8 @@ def _last_word(line: Line, template: str, at: float | None, state: Progress) -> 
     where attempt after attempt ends so, at once, it is what is judged next."""
     denied = turns_away(plain(line.text))
     hint = hint_of(alike(line.text))
-    what, far = by_number(line, state.stage), state.ours
+    # Once a child stands, a number alone is any number.
+    what, far = (by_number(line, state.stage) if denied or state.stage is not What.CHILD_UP else None), state.ours
     if what in _OF_PROOF and state.stage is What.AGREED and not state.ours and are_two_names(line.text):
         what = What.IDENTITY_REFUSED
     if what is None and hint is not None and hint.topic and denied:
