@@ -13,6 +13,7 @@ from stomion.logs.context import Progress, by_context
 from stomion.logs.reader import read_log
 from stomion.logs.subjects import Subjects, subjects_of
 from stomion.logs.timestamps import day_in
+from stomion.logs.understand import understand
 from stomion.logs.unknown import unknown_words
 from stomion.model.event import What
 from stomion.model.finding import Certainty
@@ -332,6 +333,7 @@ def test_a_line_tells_by_its_values(line: str, what: What | None) -> None:
         (What.AGREED, "192.0.2.1: attempt: gibberish", What.UNDECRYPTABLE),
         (What.AUTH_OK, "192.0.2.1: attempt: finished well", What.IKE_UP),
         (What.CHILD_UP, "192.0.2.1: counterpart ended it", What.DELETED_BY_PEER),
+        (What.ASKED, "192.0.2.1: they called, version 2; rejected by us, not configured", What.NO_PEER),
         (What.ASKED, "192.0.2.1: mix settled with 192.0.2.1: AES-CBC-256, HMAC-SHA2-256, group 14", What.AGREED),
         (
             What.IKE_UP,
@@ -344,6 +346,15 @@ def test_the_same_line_tells_another_thing_at_another_stage(stage: What | None, 
     subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset())
     event = by_context(None, line, line, Provenance("x"), None, subjects, {"192.0.2.1": Progress(stage)})
     assert (event.what if event is not None else None) is what
+
+
+@pytest.mark.parametrize(("way", "what"), [("in", What.DELETED_BY_PEER), ("out", What.IKE_DOWN)])
+def test_a_column_tells_who_ended_it(way: str, what: What) -> None:
+    row = f'"192.0.2.1","to-south","{way}","ike","","closed","",""'
+    subjects = Subjects(frozenset(["192.0.2.1"]), {}, frozenset())
+    known = understand(row, Provenance("x"))
+    event = by_context(known, row, row, Provenance("x"), None, subjects, {"192.0.2.1": Progress(What.CHILD_UP)})
+    assert event is not None and event.what is what
 
 
 @pytest.mark.parametrize(

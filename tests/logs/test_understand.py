@@ -371,6 +371,10 @@ def test_nothing_in_a_line_can_steer_a_terminal() -> None:
     assert clean("a\x1b[31mb\x1b[0mc\x1b]0;title\x07d\x00e\u202ef\x9b\x9bg\r") == "abc\ufffdde\ufffdf\ufffdg"
     assert clean("\x1b\r[2Jpart") == "\ufffdpart"
     assert clean("\ufeffone\ttwo\n") == "one\ttwo\n"
+    assert (
+        clean('<134>1 - gw x 4 LOG [m@1 n="2"] \ufeff192.0.2.1 left')
+        == '<134>1 - gw x 4 LOG [m@1 n="2"] 192.0.2.1 left'
+    )
     every = "".join(map(chr, range(sys.maxunicode + 1)))
     left = {c for c in clean(every) if unicodedata.category(c) in ("Cc", "Cf", "Cs", "Zl", "Zp")}
     assert left == {"\t", "\n"}

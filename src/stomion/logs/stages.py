@@ -75,6 +75,8 @@ _OF_GROUP = pattern("of a group")
 NAT_PORT = 4500
 _PORT = re.compile(rf" {NAT_PORT}(?= )")
 _EITHER = pattern("either version")
+_CELL_IN = re.compile(r"[,;|\t]\s*\"?(?:in|inbound|rx|recv|received|incoming)\"?\s*(?=[,;|\t])", re.IGNORECASE)
+"""A column of a table that tells the direction."""
 _MODE = re.compile(r" (main|aggr)(?:essive)?(?= )")
 
 _NOTIFY = re.compile(
@@ -247,7 +249,8 @@ def _of_child(event: Event, line: Line, stage: What | None) -> Event | None:
         if event.what is What.NO_PEER and find_proposal(line.text, "ESP") is None:
             return None
         return replace(event, what=What.CHILD_PROPOSAL_REFUSED, layer="child")
-    if stage in STANDING and event.what is What.IKE_DOWN and _BY_THE_PEER.search(words) and not _BY_HAND.search(words):
+    by_the_peer = _BY_THE_PEER.search(words) is not None or _CELL_IN.search(line.text) is not None
+    if stage in STANDING and event.what is What.IKE_DOWN and by_the_peer and not _BY_HAND.search(words):
         return replace(event, what=What.DELETED_BY_PEER)
     if stage in STANDING and event.what in _OF_PROOF and not event.notifies and by_number(line, stage) is None:
         # What stood is taken back, not refused.

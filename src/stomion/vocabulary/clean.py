@@ -10,7 +10,7 @@ MAX_LINE = 16_384
 """Characters of a line that are looked at; the longest honest lines, proposal lists, stay under 8,000."""
 MARK = "\ufffd"
 """Stands where something was that would steer a terminal, or that nobody would see."""
-_SILENT = re.compile(r"\x1b\[[0-9;:]{0,64}[mK]|\0|\r|\A\ufeff")
+_SILENT = re.compile(r"\x1b\[[0-9;:]{0,64}[mK]|\0|\r|\A\ufeff|(?<=[\]-] )\ufeff")
 """What coloured logs, consoles' line ends and editors leave: it says nothing, and a mark in its place would part words."""
 _UNSAFE = re.compile(
     r"(?:\x1b\[[0-?]*[ -/]*[@-~]|\x1b[\]PX^_].*?(?:\x1b\\|\x07|$)|[\x00-\x08\x0b-\x1f\x7f-\x9f\u00ad\u0600-\u0605\u061c\u06dd\u070f"
