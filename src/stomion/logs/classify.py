@@ -159,6 +159,7 @@ TROUBLE: tuple[Rule, ...] = (
     R(What.NO_PEER, ("nopeer",), ("key",)),
     R(What.PROPOSAL_REFUSED, ("proposal", "refusal"), ("key", "auth")),
     R(What.KEY_REFUSED, ("key", "no"), ("up",)),
+    R(What.KEY_REFUSED, ("identity", "refusal", "because of key"), ("decrypt",)),
     R(What.IDENTITY_REFUSED, ("identity", "refusal"), ("decrypt",)),
     R(What.GAVE_UP, ("silence", "ended"), ("child",)),
     # A reason is given, whatever for.

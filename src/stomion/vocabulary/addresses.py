@@ -18,7 +18,7 @@ _COLONS = re.compile(r"[0-9a-fA-F]:[0-9a-fA-F]{0,4}:")
 """What every IPv6 address has: a line without it is searched for IPv4 alone, which is far quicker."""
 _PREFIX = re.compile(rf"((?:{_BEGINS}{_V4}|(?<![\w.:]){_V6})/\d{{1,3}})(?!\d)")
 _MASK = re.compile(
-    rf"{_BEGINS}({_V4})(?:/|[ ,]+(?:mask|netmask|255)\b[ =:]*)(255\.(?:\d{{1,3}}\.){{2}}\d{{1,3}}|(?<=255)(?:\.\d{{1,3}}){{3}})"
+    rf"{_BEGINS}({_V4})(?:/|:|[ ,]+(?:mask|netmask|255)\b[ =:]*)(255\.(?:\d{{1,3}}\.){{2}}\d{{1,3}}|(?<=255)(?:\.\d{{1,3}}){{3}})"
 )
 _LENGTH = re.compile(
     rf"{_BEGINS}({_V4})[ ,]+(?:len(?:gth)?|bits|prefix(?:[ _-]?len(?:gth)?)?|plen|masklen|mask[ _-]?len(?:gth)?)[ =:.]{{1,4}}(\d{{1,2}})(?!\w|\.\d)",
