@@ -139,7 +139,10 @@ def test_ranges_are_told_from_endpoints() -> None:
     assert read_addresses("from 192.0.2.10[500] to 192.0.2.99[500]").ranges == ()
     assert read_addresses("to 2001:db8::7[4500] up").endpoints == (("2001:db8::7", 4500),)
     assert read_addresses("mask 10.1.0.0 255.255.0.0").ranges == ("10.1.0.0/16",)
-    assert read_addresses("sun over 10.1.4.0:255.255.252.0 and 10.2.0.0:255.255.255.0").ranges == ("10.1.4.0/22", "10.2.0.0/24")
+    assert read_addresses("sun over 10.1.4.0:255.255.252.0 and 10.2.0.0:255.255.255.0").ranges == (
+        "10.1.4.0/22",
+        "10.2.0.0/24",
+    )
     assert read_addresses("10.1.4.0 0.0.3.255 to 10.2.0.0 0.0.0.255.").ranges == ("10.1.4.0/22", "10.2.0.0/24")
     assert read_addresses("10.1.4.0 (1024 addresses), 10.2.0.0 x 256").ranges == ("10.1.4.0/22", "10.2.0.0/24")
     assert read_addresses("from 10.1.4.0 through 10.1.7.255 to 10.2.0.0 through 10.2.0.255").ranges == (
