@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 
 from msgspec.structs import replace
@@ -120,21 +121,28 @@ def told_twice(events: list[Event], looks: Sequence[Rows], look: Callable[[Rows]
     if not is_told(events):
         return events if is_refused(events, looks[0]) else best_told(map(look, looks)) or events
     again = [look(rows) for rows in looks]
-    untold = [p for p in _peers(e for found in again for e in found) if not _is_known(_about(events, p), looks[0])]
-    for peer in untold:
-        better = best_told(_about(found, peer) for found in again)
-        if better is not None:
-            lines = {e.where.line for e in better}
-            events = _in_order(events, [e for e in events if e.peer != peer and e.where.line not in lines], better)
-    return filled_in(events, (e for found in again for e in found))
+    first, second = _by_peer(events), [_by_peer(found) for found in again]
+    often = Counter(peer for found in second for peer, about in found.items() for _ in about)
+    better: dict[str, list[Event]] = {}
+    for peer, _ in often.most_common(MOST_PEERS):
+        if not _is_known(first.get(peer, []), looks[0]):
+            better[peer] = best_told(found.get(peer, []) for found in second) or []
+    gained = [e for about in better.values() for e in about]
+    lines = {e.where.line for e in gained}
+    kept = (e for e in events if not (e.where.line in lines or better.get(e.peer or "")))
+    return filled_in(_in_order(events, kept, gained), (e for found in again for e in found))
 
 
-def _peers(events: Iterable[Event]) -> list[str]:
-    return list(dict.fromkeys(e.peer for e in events if e.peer is not None))
+MOST_PEERS = 64
+"""So many peers of a log, those of whom most is told, are asked for one by one: strangers may knock by the thousand."""
 
 
-def _about(events: Iterable[Event], peer: str) -> list[Event]:
-    return [e for e in events if e.peer == peer]
+def _by_peer(events: Iterable[Event]) -> dict[str, list[Event]]:
+    found: dict[str, list[Event]] = {}
+    for event in events:
+        if event.peer is not None:
+            found.setdefault(event.peer, []).append(event)
+    return found
 
 
 def _is_known(events: Sequence[Event], rows: Rows) -> bool:
