@@ -9,11 +9,13 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import pytest
+from textual.css.query import NoMatches
 
 from driving import ready
 from stomion.jobs.demo import demo_folder
 from stomion.tui.app import StomionApp
 from stomion.tui.crash import crash_sentence, crash_text, state_folder
+from stomion.tui.screens.base import Page
 
 PROGRAM = """
 import sys
@@ -99,3 +101,16 @@ async def test_keys_typed_ahead_into_the_list_of_actions() -> None:
             await pilot.press("pagedown", "pageup", "home", "end")
         assert app.return_code in (None, 0)
         await pilot.press("escape")
+
+
+async def test_a_screen_that_is_being_left_is_filled_no_more() -> None:
+    app = StomionApp([demo_folder()])
+    async with app.run_test() as pilot:
+        await ready(pilot)
+        page = app.screen
+        assert isinstance(page, Page)
+        await page.query_one("#list").remove()
+        with pytest.raises(NoMatches):
+            page.refresh_page()
+        app.exit()
+        page.refresh_page()

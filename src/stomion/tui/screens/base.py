@@ -53,8 +53,8 @@ class Page(GoesOn, Screen[None]):
         self.refresh_page()
 
     def refresh_page(self) -> None:
-        """Show the app's present state."""
-        if not self.is_mounted:
+        """Show the app's present state; nothing where the app is being left, whose widgets go one after another."""
+        if not (self.is_mounted and self.is_attached):
             return
         try:
             self.fill()
