@@ -20,7 +20,10 @@ from stomion.jobs.sheets import drafted
 from stomion.model.site import SheetFilter, SheetMatch, SheetProposal, SheetRoute, SheetTranslation
 
 HERE = Path(__file__).parent
-SHAPES = ("commands", "items", "stanzas", "objects", "elements")
+SHAPES = (
+    "commands", "items", "stanzas", "objects", "elements", "profiles", "lists", "tables", "parentheses", "contexts", "dotted", "sentences",
+    "outline",
+)  # fmt: skip
 KEY = "abc-Def?12"
 BRACES = """
 /* kept by hand; was
@@ -177,6 +180,17 @@ INTERFACES = "".join(
 )
 
 
+SPOKEN_OF = (
+    "".join(
+        f"thing b{n} {{\n" + "".join(f"  holds b{m}\n" for m in range(max(0, n - 40), n)) + "}\n" for n in range(200)
+    )
+    + "tunnel t {\n  local 203.0.113.10\n"
+    + "".join(f"  uses b{n}\n" for n in range(200))
+    + "}\n"
+)
+"""Blocks that speak of forty blocks each."""
+
+
 @given(st.text(alphabet=st.sampled_from("tunel ike{}[]<>;:=\"'/.-019\n\t#!,()"), max_size=300))
 def test_any_text_has_some_shape(text: str) -> None:
     statements_of(text)
@@ -198,6 +212,12 @@ def test_any_text_has_some_shape(text: str) -> None:
         "<a " * 50_000,
         DOUBLING,
         INTERFACES,
+        SPOKEN_OF,
+        "(" * 3000,
+        "(tunnel (local 203.0.113.10) " * 3000,
+        "1.1.1.1 a .... b\n" * 3000,
+        "a.b[1].c = d\n" * 3000,
+        "One | Two | Three\n" * 3000,
     ],
 )
 def test_deep_and_broken_texts_end(text: str) -> None:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from msgspec.structs import replace
 
 from stomion.drafts import words as w
+from stomion.drafts.statement import Statement
 from stomion.model.site import SheetProposal
 from stomion.vocabulary.algorithms import find_proposal
 from stomion.vocabulary.durations import seconds_of
@@ -18,6 +19,8 @@ _TAG = re.compile(
     r"\b(?:tag|icv)\s*(?:of\s*)?(?:64|96|128|8|12|16)\b|\b(?:64|96|128|8|12|16)[- ]?(?:byte|bit|octet)s?\s+(?:tag|icv)\b",
     re.IGNORECASE,
 )
+
+_BITS = re.compile(r"\s+with\s+(?:an?\s+)?(128|192|256)[- ]bits?(?:\s+keys?)?\b", re.IGNORECASE)
 
 
 def phase_of(words: Sequence[str]) -> int | None:
@@ -39,7 +42,7 @@ def phase_of(words: Sequence[str]) -> int | None:
 def kind_of(words: Sequence[str]) -> str:
     """Which part of a proposal a statement's first words name: `encryption`, `integrity`, `prf`, `group` or `lifetime`."""
     for word in words[:3]:
-        parts = {word.lower(), *w.parts_of(word)}
+        parts = {word.lower(), *w.parts_of(word), *(p.removesuffix("s") for p in w.parts_of(word))}
         for kind, known in (
             ("prf", w.PRF),
             ("lifetime", w.LIFE),
@@ -58,7 +61,7 @@ def kind_of(words: Sequence[str]) -> str:
 
 def values_of(kind: str, words: Sequence[str], protocol: str) -> tuple[str | int, ...]:
     """The values a statement of a kind names, in its order, in the sheet's own spelling."""
-    text = _TAG.sub(" ", " ".join(words))
+    text = _BITS.sub(r" \1", _TAG.sub(" ", " ".join(words))).replace("|", " ")
     if kind == "group":
         if {word.lower() for word in words} & w.NONE:
             return ()
@@ -66,15 +69,29 @@ def values_of(kind: str, words: Sequence[str], protocol: str) -> tuple[str | int
         named = [int(g) for g in found.values("group")] if found is not None else []
         bare = [int(m[1]) for word in words if (m := _BARE_GROUP.fullmatch(word))]
         return tuple(dict.fromkeys(named + [g for g in bare if g]))
-    found = find_proposal(f"prf {text}" if kind == "prf" else text, protocol)
-    if kind == "prf":
-        names = [f"prf {word}" for word in words]
-        out = [v for name in names if (one := find_proposal(name, "IKE")) for v in one.values("prf")]
-        return tuple(dict.fromkeys(out))
-    if kind == "integrity":
-        out = [v for word in words if (one := find_proposal(word, "ESP")) for v in one.values("integrity")]
-        return tuple(dict.fromkeys(out or (list(found.values("integrity")) if found else [])))
-    return tuple(_NAMES.get(v, v) for v in found.values("encryption")) if found is not None else ()
+    if kind == "encryption":
+        said = find_proposal(text, protocol)
+        return tuple(_NAMES.get(v, v) for v in said.values(kind)) if said is not None else ()
+    return tuple(dict.fromkeys(_one_by_one(kind, text.split())))
+
+
+MOST_WORDS = 4
+"""Of the name of one algorithm."""
+
+
+def _one_by_one(kind: str, words: Sequence[str]) -> Iterator[str]:
+    """Hashes in the order of the text, each from as many words as name one alone: `SHA2 256 SHA1` are two."""
+    before, protocol = ("prf ", "IKE") if kind == "prf" else ("", "ESP")
+    at = 0
+    while at < len(words):
+        for width in range(min(MOST_WORDS, len(words) - at), 0, -1):
+            found = find_proposal(before + " ".join(words[at : at + width]), protocol)
+            named = found.values(kind) if found is not None else ()
+            if len(named) == 1:
+                yield named[0]
+                at += width - 1
+                break
+        at += 1
 
 
 def combination(words: Sequence[str], protocol: str) -> SheetProposal | None:
@@ -85,7 +102,7 @@ def combination(words: Sequence[str], protocol: str) -> SheetProposal | None:
         life: int | None = None
         for kind, values in parts:
             if kind == "lifetime":
-                life = seconds_of(" ".join(values)) or life
+                life = lifetime_of(["lifetime", *values]) or life
             elif kind:
                 found[kind] = (*found.get(kind, ()), *values_of(kind, values, protocol))
         if found.get("encryption") or found.get("integrity"):
@@ -98,6 +115,59 @@ def combination(words: Sequence[str], protocol: str) -> SheetProposal | None:
         tuple(_NAMES.get(v, v) for v in said.values("encryption")), tuple(said.values("integrity")), tuple(said.values("prf")),
         tuple(int(g) for g in said.values("group") if g.isdecimal()),
     )  # fmt: skip
+
+
+def flat(statement: Statement) -> tuple[str, ...]:
+    """All words of a statement and of what stands under it."""
+    return (*statement.words, *(word for kid in statement.kids for word in flat(kid)))
+
+
+def offered(body: Sequence[Statement], protocol: str) -> SheetProposal | None:
+    """The proposal that a block's lines make: a kind of value each, or all of them on one line."""
+    found: dict[str, tuple[str | int, ...]] = {}
+    life = None
+    for statement in body:
+        words = flat(statement)
+        kind = kind_of(words)
+        if sum(bool(key) for key, _ in _split_keys(words)) > 1 and (whole := combination(words, protocol)):
+            return replace(whole, lifetime_s=whole.lifetime_s or life)
+        if kind == "lifetime":
+            life = lifetime_of(words) or life
+        elif kind:
+            found[kind] = (*found.get(kind, ()), *values_of(kind, words[1:], protocol))
+    if found.get("encryption") or found.get("integrity"):
+        return proposal(found, life)
+    return combination([word for statement in body for word in flat(statement)], protocol)
+
+
+def told_phase(body: Sequence[Statement]) -> int | None:
+    """The phase that a block's own lines tell: `protocol esp`, `phase 1`."""
+    for statement in body:
+        if 1 < len(statement.words) <= _FEW and not statement.kids:
+            first = {statement.words[0].lower(), *w.parts_of(statement.words[0])}
+            if first & {"protocol", "phase", "type", "for", "stage", "proto", "use", "kind"}:
+                phase = phase_of(statement.words)
+                if phase is not None:
+                    return phase
+    return phase_of([word for statement in body[:1] for word in statement.words[:4]])
+
+
+_FEW = 3
+
+
+def lifetime_of(words: Sequence[str]) -> int | None:
+    """Seconds, of a statement that begins with a word for a lifetime; a unit may stand in that word or beside it."""
+    at = max((n for n, word in enumerate(words[:3]) if {word.lower(), *w.parts_of(word)} & w.LIFE), default=-1)
+    rest = list(words[at + 1 :])
+    if rest and _UNIT.fullmatch(rest[0]) and len(rest) > 1:
+        rest = [*rest[1:], rest[0]]
+    inside = [p for p in w.parts_of(words[at]) if _UNIT.fullmatch(p)] if at >= 0 else []
+    if inside and len(rest) == 1 and rest[0].isdecimal():
+        rest.append(inside[-1])
+    return seconds_of(" ".join(rest))
+
+
+_UNIT = re.compile(r"(?:second|sec|minute|min|hour|day)s?", re.IGNORECASE)
 
 
 def _split_keys(words: Sequence[str]) -> list[tuple[str, list[str]]]:

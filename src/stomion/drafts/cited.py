@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import islice
 
 from stomion.drafts import words as w
-from stomion.drafts.algorithms import combination, kind_of, values_of
+from stomion.drafts.algorithms import combination, kind_of, lifetime_of, values_of
 from stomion.drafts.objects import Thing
-from stomion.drafts.shape import Statement
+from stomion.drafts.statement import Statement
 from stomion.vocabulary.durations import seconds_of
 
 _TABLE = re.compile(r"\[\[(\w+)(?:\.(\w+))?\]\]$")
@@ -19,6 +20,8 @@ _PROTOCOLS = ("IKE", "ESP")
 _EVERYTHING = frozenset(("any", "all", "default", "anywhere", "everything", "*"))
 DEEP = 2
 """Groups of groups whose members are looked at."""
+MOST = 200
+"""Groups of one thing's statements among which the lines of its values are looked for."""
 Group = list[Statement]
 
 
@@ -29,17 +32,18 @@ def cited(sheet: str, things: Mapping[str, Sequence[Thing]], named: Mapping[str,
     counts = dict.fromkeys(things, -1)
     out: list[str] = []
     here: Thing | None = None
+    groups: list[Group] = []
     for block in _blocks(sheet.split("\n")):
         head = _TABLE.match(block[0])
         if head and not head[2]:
             counts[head[1]] = counts.get(head[1], -1) + 1
             own = things.get(head[1], ())
             here = own[counts[head[1]]] if counts[head[1]] < len(own) else None
+            groups = list(islice(_groups(here, named), MOST)) if here is not None else []
         if head is None or here is None:
             out += _with_site(block, things.get("site", ()))
             continue
         values = [_values(line) for line in block]
-        groups = list(_groups(here, named))
         best = max(groups, key=lambda group: given.count(values, group), default=[]) if head[2] else []
         near = [best, *groups]
         out.append(f"{block[0]}  # line {here.line}" if not head[2] else block[0])
@@ -127,9 +131,12 @@ class _Given:
             # Values of one key mostly stand together, and a small number alone may stand anywhere.
             groups = [max(groups, key=lambda group: self.count([values], group), default=[]), *groups]
         for value in values:
-            line = next((s.line for group in groups for s in group if value in self._of(s)), 0)
+            line = self._line(value, groups) or self._line(value.partition("/")[0], groups)
             found.add(line or (thing.line if value == thing.name.lower() else 0))
         return sorted(found - {0})
+
+    def _line(self, value: str, groups: Sequence[Group]) -> int:
+        return next((s.line for group in groups for s in group if value in self._of(s)), 0)
 
     def _of(self, statement: Statement) -> frozenset[str]:
         found = self._known.get(id(statement))
@@ -146,17 +153,36 @@ def _given_by(statement: Statement) -> Iterator[str]:
         if (version := _VERSION.search(f"{word} {following}")) is not None:
             yield f"ike {version[1] or version[2]}"
         mask = following if w.is_mask(following) else ""
-        yield w.network_of(f"{word}/{mask}" if mask else word)
+        yield w.masked(word, following) or w.network_of(word)
         yield w.interface_address(word, mask)
         yield word.partition("/")[0].lower()
         yield f"{word}/32"
         if word.lower() in _EVERYTHING:
             yield "0.0.0.0/0"
         yield f"{word}-{following}"
+    yield from _meant(words)
+    if (life := lifetime_of(words)) is not None:
+        yield str(life)
     for begin in range(min(3, len(words))):
         if (seconds := seconds_of(" ".join(words[begin:]))) is not None:
             yield str(seconds)
     yield from _algorithms(words)
+
+
+_MEANT = (
+    ("allow", w.ALLOW), ("drop", w.DROP), ("reject", w.REJECT), ("exempt", w.EXEMPT), ("masquerade", w.HIDE), ("psk", w.PSK),
+    ("certificate", w.CERTIFICATE), ("always", w.ALWAYS), ("on-traffic", w.ON_TRAFFIC), ("never", w.NEVER), ("blackhole", w.HOLE),
+)  # fmt: skip
+
+
+def _meant(words: tuple[str, ...]) -> Iterator[str]:
+    """What its words mean in a sheet."""
+    said = w.bag(words)
+    for name, known in _MEANT:
+        if said & known:
+            yield name
+    if {"no", "not", "without"} & said and said & w.TRANSLATION:
+        yield "exempt"
 
 
 def _algorithms(words: tuple[str, ...]) -> Iterator[str]:

@@ -8,10 +8,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from stomion.drafts import words as w
-from stomion.drafts.algorithms import combination, phase_of
+from stomion.drafts.algorithms import offered, phase_of, told_phase
+from stomion.drafts.joined import joined
 from stomion.drafts.objects import Thing, things_of
 from stomion.drafts.rules import Names, filter_of, route_of, translation_of
-from stomion.drafts.shape import MAX_LINES, Statement, statements_of
+from stomion.drafts.shape import MAX_LINES, statements_of
+from stomion.drafts.statement import Statement
 from stomion.drafts.tunnels import Suites, tunnel_of
 from stomion.model.site import SheetInterface, SiteSheet
 from stomion.space.axis import is_address
@@ -60,7 +62,9 @@ def draft_of(text: str) -> Draft:
                 used.update(_lines(thing))
         return out
 
-    tunnels = kept((t, tunnel_of(t, names, suites)) for t in things if t.kind == "tunnel")
+    tunnels = kept(
+        (t, tunnel_of(t, names, suites)) for t in joined(things, {*suites, *names.networks, *names.interfaces})
+    )
     routes = kept((t, route_of(t, names)) for t in things if t.kind == "route")
     translations = kept((t, translation_of(t, names)) for t in things if t.kind == "translation")
     filters = kept((t, filter_of(t, names)) for t in things if t.kind == "filter")
@@ -112,28 +116,38 @@ def _site(things: list[Thing]) -> str:
     """What the gateway calls itself: by a word for a name, else beside the word for the gateway at the head of its block."""
     systems = [thing for thing in things if thing.kind == "system"]
     for thing in systems:
-        if thing.label.lower() in w.NAME:
+        if set(w.parts_of(thing.label)) & (w.NAME | {"is"}) and thing.name:
             return thing.name
         for statement in thing.body:
             first = statement.words[0] if statement.words else ""
-            if (first.lower() in w.NAME or set(w.parts_of(first)) & w.NAME) and len(statement.words) > 1:
-                return statement.words[1]
+            if set(w.parts_of(first)) & (w.NAME | _GATEWAY) and len(statement.words) > 1:
+                return statement.words[-1] if statement.words[1].lower() in _FILLERS else statement.words[1]
     return next((thing.name for thing in systems if thing.name and not thing.label), "")
+
+
+_GATEWAY = frozenset({"unit", "box", "gateway", "node", "device", "station", "appliance"})
+_FILLERS = frozenset({"of", "the", "this", "is", *_GATEWAY})
 
 
 def _interface(thing: Thing) -> SheetInterface | None:
     addresses: list[str] = []
-    zone, name = "", thing.name
+    zone, name, bare = "", thing.name, ""
     for _, statement in thing.leaves():
         words = statement.words
+        length = set(w.parts_of(words[0])) & (w.NETMASK | {"prefix"}) if words else set()
+        if length and bare and (found := w.interface_address(bare, words[-1])):
+            addresses.append(found)
+            continue
         for number, word in enumerate(words):
             following = words[number + 1] if number + 1 < len(words) else ""
             found = w.interface_address(word, following) if w.is_mask(following) else w.interface_address(word)
             if found:
                 addresses.append(found)
+            elif is_address(word) and not w.is_mask(word):
+                bare = word
         parts = set(w.parts_of(words[0])) if words else set()
         if parts & w.ZONE and len(words) > 1:
-            zone = words[1]
+            zone = words[-1]
         elif len(words) > 1 and any(word.lower() in w.ZONE for word in words[:-1]):
             zone = zone or next(words[n + 1] for n, word in enumerate(words[:-1]) if word.lower() in w.ZONE)
         elif not name and parts & w.NAME and len(words) > 1:
@@ -162,22 +176,22 @@ def _named(things: list[Thing], names: Names) -> None:
 
 def _networks(words: list[str], names: Names) -> tuple[str, ...]:
     found: list[str] = []
-    skip = False
+    skip = 0
     for number, word in enumerate(words):
         following = words[number + 1] if number + 1 < len(words) else ""
         if skip:
-            skip = False
+            skip -= 1
         elif word in names.networks:
             found += names.networks[word]
-        elif is_address(word) and w.is_mask(following):
-            found.append(w.network_of(f"{word}/{following}"))
-            skip = True
+        elif network := w.masked(word, following):
+            found.append(network)
+            skip = 1
         elif is_address(word) and is_address(following) and number and words[number - 1].lower() == "range":
             found.append(f"{word}-{following}")
-            skip = True
+            skip = 1
         elif is_address(word) and following in ("-", "to") and number + 2 < len(words):
             found.append(f"{word}-{words[number + 2]}")
-            words[number + 2] = "-"
+            skip = 2
         elif w.network_of(word):
             found.append(w.network_of(word))
     return tuple(found)
@@ -188,10 +202,9 @@ def _suites(things: list[Thing]) -> Suites:
     for thing in things:
         if thing.kind != "proposal" or not thing.name:
             continue
-        words = [word for _, s in thing.leaves() for word in s.words]
-        phase = phase_of([thing.label]) or phase_of(words[:4]) or phase_of([thing.name])
+        phase = phase_of([thing.label]) or told_phase(thing.body) or phase_of([thing.name])
         with contextlib.suppress(ValueError):
-            found = combination(words, "IKE" if phase == 1 else "ESP")
+            found = offered(thing.body, "IKE" if phase == 1 else "ESP")
             if found is not None:
-                out[thing.name] = (phase, found)
+                out.setdefault(thing.name, []).append((phase, found))
     return out

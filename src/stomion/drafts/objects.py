@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from stomion.drafts import words as w
-from stomion.drafts.shape import Statement
+from stomion.drafts.algorithms import phase_of
+from stomion.drafts.statement import Statement
 
-_ORDERS = frozenset({"set", "add", "create", "config", "edit", "define", "new", "insert", "ip", "crypto", "security"})
+_ORDERS = frozenset({
+    "set", "add", "create", "config", "edit", "define", "new", "insert", "ip", "ipv4", "ipv6", "crypto", "security", "static", "this",
+    "the",
+})  # fmt: skip
 """First words of lines that only say that something follows."""
-_LISTS = frozenset({"route", "translation", "filter"})
-HEAD = 3
+LISTS = frozenset({"route", "translation", "filter"})
+HEAD = 4
 """Words of a statement among which its kind stands."""
+_MERGED = frozenset({"tunnel", "interface", "proposal", "network-group", "block"})
+"""Kinds of which several lines or blocks may tell of the same one."""
 
 
 @dataclass(slots=True)
 class Thing:
-    """`name` is empty where none stands beside the kind; `body` holds what is said of it, statement by statement."""
+    """`name` is empty where none stands beside the kind; `body` holds what is said of it, statement by statement. A `block` is of no
+    known kind, and matters where others speak of it by its name."""
 
     kind: str
     name: str
@@ -27,28 +34,32 @@ class Thing:
     """The word that told its kind."""
 
     def leaves(self) -> Iterator[tuple[tuple[str, ...], Statement]]:
-        """(words above, statement) of all that is said of it."""
-        for statement in self.body:
-            if statement.kids:
-                yield from statement.leaves(statement.words)
-            else:
-                yield (), statement
+        """(words above, statement) of all that is said of it; what stands beside the name of a block is a statement of its own."""
+        yield from _leaves(self.body, ())
+
+
+def _leaves(body: Sequence[Statement], above: tuple[str, ...]) -> Iterator[tuple[tuple[str, ...], Statement]]:
+    for statement in body:
+        if not statement.kids:
+            yield above, statement
+            continue
+        values = any(map(w.is_value, statement.words)) or any(word.lower() in w.EVERYTHING for word in statement.words)
+        if values:
+            yield above, Statement(statement.words, statement.line, quoted=statement.quoted)
+        keys = tuple(word for word in statement.words if not w.is_value(word)) if values else statement.words
+        yield from _leaves(statement.kids, (*above, *keys))
 
 
 def things_of(top: list[Statement]) -> list[Thing]:
     """Everything of a known kind, in the order of the lines; lines of commands that name the same thing are put together."""
-    found: dict[tuple[str, str], Thing] = {}
+    found: dict[tuple[str, str, int | None], Thing] = {}
     out: list[Thing] = []
-    for thing in _walk(top, 0):
+    for thing in _walk(top, ""):
         if out and _goes_on(out[-1], thing):
             out[-1].body += thing.body
             continue
-        key = (thing.kind, thing.name)
-        known = (
-            found.get(key)
-            if thing.name and thing.kind in ("tunnel", "interface", "proposal", "network-group")
-            else None
-        )
+        key = (thing.kind, thing.name, phase_of([thing.label]) if thing.kind == "proposal" else None)
+        known = found.get(key) if thing.name and thing.kind in _MERGED else None
         if known is None:
             found[key] = thing
             out.append(thing)
@@ -63,7 +74,7 @@ _ACTIONS = w.ALLOW | w.DROP | w.REJECT | w.HIDE | w.EXEMPT | {"snat", "dnat"}
 def _goes_on(before: Thing, thing: Thing) -> bool:
     """Is it one more line of the same numbered rule? Two lines that both say what to do are two rules of a list with that number."""
     same = (before.kind, before.name) == (thing.kind, thing.name)
-    return same and thing.kind in _LISTS and thing.name.isdecimal() and not (_acts(before) and _acts(thing))
+    return same and thing.kind in LISTS and thing.name.isdecimal() and not (_acts(before) and _acts(thing))
 
 
 def _acts(thing: Thing) -> bool:
@@ -71,123 +82,199 @@ def _acts(thing: Thing) -> bool:
     return any(word.lower() in _ACTIONS for s in thing.body for word in s.words)
 
 
-def _walk(top: list[Statement], depth: int) -> Iterator[Thing]:
+def _walk(top: Sequence[Statement], within: str) -> Iterator[Thing]:
+    """`within` is the kind of the list that they stand in."""
     for statement in top:
-        place, kind = _kind(statement)
+        place, kind, label = _kind(statement)
+        if within == kind and not statement.after(place + 1).words and statement.kids and _by_part(statement, place):
+            place = -1
+        if within and (not kind or (within == "translation" and kind == "filter") or not statement.words):
+            kind, place = within, place if kind else -1
         if not kind:
-            yield from _walk(statement.kids, depth + 1) if _holds_things(statement) else ()
+            yield from _unknown(statement)
             continue
-        label = statement.words[place]
-        while (
-            place + 1 < len(statement.words)
-            and _again(statement.words[place + 1], kind)
-            and (len(statement.words) > place + 2 or statement.kids)
-        ):
-            place += 1
-        rest = statement.words[place + 1 :]
-        if statement.kids and not rest and kind not in _LISTS and _are_items(statement, kind):
-            for kid in statement.kids:
-                yield Thing(kind, kid.words[0] if kid.words else _name(kid, -1), kid.kids, kid.line, label)
-            continue
-        if statement.kids and (kind == "system" or (kind not in _LISTS and _holds_named(statement, kind))):
-            yield Thing(
-                kind,
-                _name(statement, place),
-                [k for k in statement.kids if not _kind(k)[1] or not k.kids],
-                statement.line,
-            )
-            yield from _walk([k for k in statement.kids if k.kids or _kind(k)[1] in ("route", "interface")], depth + 1)
-        elif (
-            statement.kids
-            and kind in _LISTS
-            and not rest
-            and not _is_numbered(statement.words[place])
-            and not _is_one(statement)
-        ):
-            for kid in statement.kids:
-                yield Thing(
-                    kind,
-                    kid.words[0] if kid.kids and kid.words and not kid.words[0].isdecimal() else "",
-                    kid.kids if kid.kids else [kid],
-                    kid.line,
-                )
-        elif statement.kids:
-            yield Thing(kind, _name(statement, place), statement.kids, statement.line, label)
-        elif kind in _LISTS:
-            number, rest = _numbered(rest)
-            at = len(statement.words) - len(rest)
-            yield Thing(kind, number, [Statement(rest, statement.line, quoted=_shifted(statement, at))], statement.line)
+        rest = statement.after(place + 1)
+        if statement.kids and kind in LISTS and _is_title(rest, statement.words[place] if place >= 0 else ""):
+            rest = statement.after(len(statement.words))
+        if not statement.kids:
+            yield from _line(kind, rest, label)
+        elif not rest.words and statement.words and _are_items(statement, kind):
+            yield from _walk([kid for kid in statement.kids if kid.kids or kind in LISTS], kind)
+        elif not rest.words and kind not in LISTS and _holds_others(statement, kind):
+            yield from _walk(statement.kids, "")
+        elif kind == "system" or (kind not in LISTS and _holds_named(statement, kind)):
+            body = [k for k in statement.kids if not _kind(k)[1] or not k.kids]
+            yield Thing(kind, _name(rest), body, statement.line, "" if rest.words else label)
+            yield from _walk([k for k in statement.kids if k.kids or _kind(k)[1] in ("route", "interface")], "")
+        elif kind in LISTS:
+            number, said = _numbered(rest)
+            first = [Statement(said.words, said.line, quoted=said.quoted)] if said.words else []
+            yield Thing(kind, number, [*first, *statement.kids], statement.line, label)
         else:
-            skip = 1 if len(rest) > 1 and set(w.parts_of(rest[0])) & w.NAME else 0
-            body = Statement(rest[1 + skip :], statement.line, quoted=_shifted(statement, place + 2 + skip))
-            yield Thing(kind, rest[skip] if rest else "", [body], statement.line, rest[0] if skip else label)
+            yield Thing(kind, _name(rest), _body(rest), statement.line, label)
 
 
-def _shifted(statement: Statement, by: int) -> frozenset[int]:
-    return frozenset(n - by for n in statement.quoted if n >= by)
+def _by_part(statement: Statement, place: int) -> bool:
+    """Is the word that tells the kind rather a name with such a word in it: `vpn-north`?"""
+    word = statement.words[place].lower() if 0 <= place < len(statement.words) else ""
+    return len(w.parts_of(word)) > 1 and all(word not in known for _, known in w.KINDS)
 
 
-def _again(word: str, kind: str) -> bool:
-    """Is a word beside the kind one more word for it: `vpn connection NAME`, `nat rule 10`?"""
-    known = next(words for name, words in w.KINDS if name == kind)
-    low = word.lower()
-    return (
-        low in known
-        or (kind == "translation" and low in w.SOURCE | w.DESTINATION | {"rule", "rules"})
-        or (kind == "route" and low == "static")
-    )
+def _body(rest: Statement) -> list[Statement]:
+    """What is said of a thing in a block: the words behind its name, and the lines within."""
+    said = rest.after(1)
+    return [Statement(said.words, said.line, quoted=said.quoted), *rest.kids] if len(said.words) > 1 else rest.kids
 
 
-def _numbered(words: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
+def _unknown(statement: Statement) -> Iterator[Thing]:
+    """A block of no known kind: what others may speak of by its name, and what it holds."""
+    words = statement.words
+    if statement.kids:
+        name = words[-1] if words else _name(statement)
+        if len(words) == len(("station", "NAME")) and any(_kind(kid)[1] == "interface" for kid in statement.kids):
+            yield Thing("system", name, [kid for kid in statement.kids if not kid.kids], statement.line)
+        elif name:
+            yield Thing("block", name, statement.kids, statement.line, words[0] if words else "")
+        yield from _walk([kid for kid in statement.kids if kid.kids], "")
+        return
+    orders = next((n for n, word in enumerate(words) if word.lower() not in _ORDERS), len(words))
+    if len(words) > orders + 2:
+        yield Thing("block", words[orders + 1], [statement.after(orders + 2)], statement.line, words[orders])
+
+
+def _line(kind: str, rest: Statement, label: str) -> Iterator[Thing]:
+    """A thing of which one line tells."""
+    if kind in LISTS:
+        number, said = _numbered(rest)
+        yield Thing(kind, number, [said], rest.line)
+        return
+    words = rest.words
+    skip = 1 if len(words) > 1 and set(w.parts_of(words[0])) & (w.NAME | {"is"}) else 0
+    yield Thing(kind, words[skip] if words else "", [rest.after(1 + skip)], rest.line, words[0] if skip else label)
+
+
+def _numbered(rest: Statement) -> tuple[str, Statement]:
     """A rule's number, and what follows it."""
-    return (words[0], words[1:]) if len(words) > 1 and words[0].isdecimal() else ("", words)
+    words = rest.words
+    return (words[0], rest.after(1)) if words and words[0].isdecimal() else ("", rest)
+
+
+_PROPERTIES = w.OWN | w.FAR | w.DPD | w.PHASE_1 | w.PHASE_2 | w.IDENTITY | {"auth", "authentication", "match", "action"}
 
 
 def _are_items(statement: Statement, kind: str) -> bool:
-    """Is it a list of things, each a block without a name or with its name alone?"""
-    plural = statement.words[-1].lower().endswith("s") and not statement.words[-1].lower().endswith("ss")
-    blocks = all(kid.kids and not kid.words[1:] for kid in statement.kids)
-    named = all(not kid.words or not _kind(kid)[1] or kind == "tunnel" for kid in statement.kids)
-    return blocks and (plural or all(not kid.words for kid in statement.kids)) and named
+    """Is it a list of things, each a block of their kind, without a name, or with its name alone?"""
+    if kind in LISTS:
+        return not _is_numbered(statement.words[-1:]) and not _is_one(statement)
+    blocks = [kid for kid in statement.kids if kid.words and kid.kids]
+    if all(not kid.words or _kind(kid)[1] == kind for kid in statement.kids if kid.kids):
+        return all(kid.kids for kid in statement.kids)
+    last = statement.words[-1].lower() if statement.words else ""
+    plural = last.endswith("s") and not last.endswith("ss")
+    plain = all(
+        len(kid.words) == 1 and (kind != "tunnel" or not set(w.parts_of(kid.words[0])) & _PROPERTIES) for kid in blocks
+    )
+    names = kind != "tunnel" and all(not _kind(kid)[1] and kid.words for kid in blocks)
+    return plain and all(kid.kids for kid in statement.kids) and (plural or names or not _single(kind, statement))
+
+
+def _is_title(rest: Statement, label: str) -> bool:
+    """Do the words after the name of a list only speak of it: `Filter rules, the first match counts`?"""
+    return label.lower().endswith("s") and len(rest.words) > 1 and not any(map(w.is_value, rest.words))
+
+
+def _single(kind: str, statement: Statement) -> bool:
+    """Do the blocks within tell of one thing?"""
+    return kind != "tunnel" or any(_kind(kid)[1] not in ("", kind) for kid in statement.kids)
 
 
 def _is_one(statement: Statement) -> bool:
     """Is a block one rule, whose lines are keys with a value each?"""
+    if statement.words[-1].lower() in ("rule", "entry"):
+        return all(kid.words and not (kid.kids and _kind(kid)[1] in LISTS) for kid in statement.kids)
     return all(
-        kid.words and len(kid.words) <= HEAD and not kid.kids and not w.is_value(kid.words[0]) for kid in statement.kids
+        kid.words and len(kid.words) <= HEAD - 1 and not kid.kids and not w.is_value(kid.words[0])
+        for kid in statement.kids
     )
 
 
-def _is_numbered(word: str) -> bool:
-    return word[-1:].isdecimal()
+def _is_numbered(words: Sequence[str]) -> bool:
+    return bool(words) and words[-1][-1:].isdecimal()
 
 
-def _kind(statement: Statement) -> tuple[int, str]:
-    """(which word tells, the kind) of a statement; an empty kind for one of no known kind."""
-    for place, word in enumerate(statement.words[:HEAD]):
+def _kind(statement: Statement) -> tuple[int, str, str]:
+    """(the last word that tells, the kind, the word that told) of a statement; an empty kind for one of no known kind."""
+    words = statement.words
+    heads = []
+    for place, word in enumerate(words[:HEAD]):
         if place in statement.quoted:
             break
-        low = word.lower()
-        kind = _kind_of(low) or next(filter(None, map(_kind_of, _ends(word))), "")
+        heads.append(word.lower())
+    for place, low in enumerate(heads):
+        following = heads[place + 1] if place + 1 < len(heads) else ""
+        room = len(words) > place + 2 or (bool(statement.kids) and len(words) > place + 1)
+        pair = _pair(low, following) if room else ""
+        if pair:
+            return _again(words, heads, place + 1, pair, statement), pair, low
+        kind = _kind_of(words[place])
         if kind:
-            return place, kind
+            at = _again(words, heads, place, kind, statement)
+            return at, kind, words[at] if kind == "system" else words[place]
         if low not in _ORDERS:
             break
-    return 0, ""
+    return 0, "", ""
+
+
+def _again(words: Sequence[str], heads: Sequence[str], place: int, kind: str, statement: Statement) -> int:
+    """Further words for the same kind: `vpn connection NAME`, `nat rule 10`."""
+    known = next(some for name, some in w.KINDS if name == kind)
+    while place + 1 < len(heads) and (len(words) > place + 2 or statement.kids):
+        low = heads[place + 1]
+        if not (
+            low.removesuffix("s") in known
+            or low in known
+            or (kind in LISTS and low in ("rule", "rules", "list", "entry", "table"))
+            or (kind == "translation" and low in w.SOURCE | w.DESTINATION)
+            or (kind == "route" and low == "static")
+        ):
+            break
+        place += 1
+    return place
+
+
+def _pair(low: str, following: str) -> str:
+    """The kind that two words tell together: `ike proposal`, `phase1 offer`, `address translation`."""
+    parts = set(w.parts_of(following))
+    if phase_of([low]) and parts & w.OFFERS:
+        return "proposal"
+    if low in ("address", "network", "port") and parts & w.TRANSLATION:
+        return "translation"
+    return "route" if low == "static" and following in ("route", "routes") else ""
 
 
 def _kind_of(word: str) -> str:
-    return next((kind for kind, known in w.KINDS if word in known), "")
-
-
-def _ends(word: str) -> tuple[str, ...]:
-    """The last and the first part of a word that has several: `ike-proposal` is a proposal, `VPN1` a tunnel."""
+    low = word.lower()
+    for one in (low, low.removesuffix("s")):
+        whole = next((kind for kind, known in w.KINDS if one in known), "")
+        if whole:
+            return whole
     parts = w.parts_of(word)
-    return (parts[-1], parts[0]) if len(parts) > 1 else ()
+    if len(parts) == 1:
+        return next((kind for kind, known in w.KINDS if parts[0] in known), "") if parts[0] != low else ""
+    told = set(parts)
+    if told & w.OFFERS and phase_of([word]):
+        return "proposal"
+    if told & w.TRANSLATION and not told & {"traversal", "t", "keepalive"}:
+        return "translation"
+    ends = (parts[-1], parts[0]) if parts else ()
+    return next((kind for part in ends for kind, known in w.KINDS if part in known), "")
 
 
-def _holds_things(statement: Statement) -> bool:
-    return any(_kind(kid)[1] for kid in statement.kids if kid.kids)
+def _holds_others(statement: Statement, kind: str) -> bool:
+    """Is it but a head over things of other kinds?"""
+    return kind not in ("tunnel", "system") and any(
+        kid.kids and _kind(kid)[1] not in ("", kind) for kid in statement.kids
+    )
 
 
 def _holds_named(statement: Statement, kind: str) -> bool:
@@ -195,12 +282,12 @@ def _holds_named(statement: Statement, kind: str) -> bool:
     return any(kid.kids and _kind(kid)[1] == kind and len(kid.words) > 1 for kid in statement.kids)
 
 
-def _name(statement: Statement, place: int) -> str:
+def _name(rest: Statement) -> str:
     """The word beside the kind, else what a line inside calls it."""
-    rest = [word for word in statement.words[place + 1 :] if word.lower() not in w.NAME]
-    if rest:
-        return rest[0]
-    for kid in statement.kids:
+    words = [word for word in rest.words if word.lower() not in w.NAME]
+    if words:
+        return words[0]
+    for kid in rest.kids:
         if len(kid.words) > 1 and set(w.parts_of(kid.words[0])) & w.NAME and not kid.kids:
             return " ".join(kid.words[1:])
     return ""

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from stomion.drafts import words as w
 from stomion.drafts.objects import Thing
-from stomion.drafts.shape import Statement
+from stomion.drafts.statement import Statement
 from stomion.model.site import SheetFilter, SheetMatch, SheetRoute, SheetTranslation
 from stomion.space.axis import is_address
 
@@ -50,20 +51,29 @@ class _Said:
         while number < len(words):
             word, quoted = words[number]
             following = words[number + 1][0] if number + 1 < len(words) else ""
-            if quoted and not self.begun and not self.name:
+            if word.lower() in ("no", "not", "without") and following.lower() in _TURNED:
+                self.action, self.begun = self.action or "exempt", True
+                number += 1
+            elif quoted and not self.begun and not self.name:
                 self.name = word
             elif not w.is_mask(word):
-                number += self._value(word, following) or self._other(word)
+                taken = self._value(word, following)
+                number += self._other(word) if taken is None else taken
             number += 1
 
     def _value(self, word: str, following: str) -> int | None:
         """Take a network or a service; the number of further words that belong to it, None where it is neither."""
-        masked = w.is_mask(following) or (word == following == NOWHERE)
-        network = self.names.networks.get(word) or (w.network_of(f"{word}/{following}" if masked else word),)
+        masked = w.masked(word, following)
+        network = self.names.networks.get(word) or (masked or w.network_of(word),)
         if network[0] and self.role != "service":
             self._place(network)
             self.begun = True
-            return int(masked)
+            return int(bool(masked))
+        port = _PORT.fullmatch(following) if word.lower() in _WITH_PORTS and self.role in ("service", "") else None
+        if port:
+            self.service.append(f"{word.lower()}/{following}")
+            self.begun = True
+            return 1
         service = self.names.services.get(word) or (w.service_of(word),)
         alone = (
             "/" in service[0]
@@ -77,7 +87,7 @@ class _Said:
         return None
 
     def _place(self, network: tuple[str, ...]) -> None:
-        if self.role == "given" or (self.into and self.role == "action"):
+        if self.role in ("given", "new") or (self.into and self.role == "action"):
             self.given = self.given or network[0]
         elif self.role == "via":
             self.values.setdefault("via", network[0])
@@ -99,7 +109,7 @@ class _Said:
         return 0
 
     def _sign(self, _word: str, low: str) -> bool:
-        if low in ("=>", "->", "then", "action", "do", "verdict", "as"):
+        if low in ("=>", "->", "then", "action", "do", "verdict", "as", "translate"):
             self.role, self.begun = "action", True
             return True
         return False
@@ -111,6 +121,9 @@ class _Said:
             self.begun = True
         elif self.role == "name":
             self.name, self.role = word, ""
+        elif self.role == "port" and word in self.names.interfaces:
+            self.values.setdefault("interface", word)
+            self.role = ""
         elif low in w.PORTS:
             self.role = "port"
         elif low in w.NAME and not self.name:
@@ -119,12 +132,10 @@ class _Said:
             return False
         return True
 
-    def _act(self, _word: str, low: str) -> bool:
+    def _act(self, word: str, low: str) -> bool:
         """Take a word as the rule's action, where it is one."""
-        action = next((name for name, known in _ACTIONS if low in known), "")
-        into = next(
-            (name for name, known, kin in _INTO if low in known or (low in kin and self.role in ("action", "new"))), ""
-        )
+        action = next((name for name, known in _ACTIONS if low in known), "") or _no_translation(word)
+        into = _into(word) or next((name for name, kin in _KIN if low in kin and self.role in ("action", "new")), "")
         if low == "interface" and self.role == "action":
             action = "masquerade"
         if not action and not into:
@@ -153,23 +164,50 @@ class _Said:
         return True
 
     def _role(self, word: str, low: str) -> bool:
-        role = "new" if low == "new" else _role(word)
+        role = "new" if low in _NEW else _role(word)
+        if role == "on" and self.role in ("in_interface", "out_interface"):
+            # "incoming interface NAME" is one key of two words.
+            return True
+        if role and self.role == "new" and role not in w.SIDES:
+            return True
         if role:
             self.begun = True
             self.role = "given" if self.into and not self.given and role == "destination" else role
         return bool(role)
 
 
-NOWHERE = ".".join("0000")
-"""All zeros: an address and a mask of everything."""
 _ZONES = frozenset({"inside", "outside", "tunnel", "lan", "wan", "vpn", "internet", "dmz"})
 _ACTIONS = (
     ("exempt", w.EXEMPT | {"not"}), ("masquerade", w.HIDE), ("allow", w.ALLOW), ("reject", w.REJECT), ("drop", w.DROP),
 )  # fmt: skip
-_INTO = (
-    ("source_to", frozenset({"snat", "source-nat"}), frozenset({"source", "src"})),
-    ("destination_to", frozenset({"dnat", "destination-nat"}), frozenset({"destination", "dst", "dest"})),
-)
+_NEW = frozenset({"new", "gets", "becomes", "translated", "mapped", "rewritten"})
+_WITH_PORTS = frozenset({"tcp", "udp", "sctp"})
+_KIN = (
+    ("source_to", frozenset({"source", "src"})),
+    ("destination_to", frozenset({"destination", "dst", "dest"})),
+)  # fmt: skip
+_REWRITES = w.TRANSLATION | {"translated", "rewrite", "mapped", "to", "new"}
+
+
+@lru_cache(8_192)
+def _into(word: str) -> str:
+    """Which address a word says is translated: `snat`, `translate-source`, `destinationNat`."""
+    if word.lower() in ("snat", "dnat"):
+        return "source_to" if word.lower() == "snat" else "destination_to"
+    parts = set(w.parts_of(word))
+    if not parts & _REWRITES or len(parts) != len(("source", "nat")):
+        return ""
+    return next((name for name, kin in _KIN if parts & kin), "")
+
+
+def _no_translation(word: str) -> str:
+    parts = w.parts_of(word)
+    return "exempt" if len(parts) > 1 and parts[0] in ("no", "not", "without", "skip") and parts[1] in _TURNED else ""
+
+
+_TURNED = w.TRANSLATION | {"translated", "nating", "natted"}
+
+
 MOST_PARTS = 3
 """Parts of a word from which on it is no plain key."""
 _PORT = re.compile(r"\d{1,5}(?:-\d{1,5})?")
@@ -215,8 +253,34 @@ def _tokens(thing: Thing) -> list[tuple[str, bool]]:
             add(kid)
 
     for statement in thing.body:
-        add(statement)
+        if not (
+            len(statement.words) == len(("No", "3"))
+            and statement.words[0].lower() in _COUNTED
+            and statement.words[1].isdecimal()
+        ):
+            add(statement)
     return out
+
+
+_COUNTED = frozenset(
+    {
+        "no",
+        "nr",
+        "#",
+        "number",
+        "id",
+        "seq",
+        "sequence",
+        "order",
+        "priority",
+        "index",
+        "pos",
+        "position",
+        "rank",
+        "line",
+    }
+)
+"""Keys of a rule's place in its list."""
 
 
 def _scan(thing: Thing, names: Names) -> _Said:

@@ -7,18 +7,31 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from stomion.drafts import words as w
-from stomion.drafts.algorithms import combination, kind_of, phase_of, proposal, values_of, with_shared
+from stomion.drafts.algorithms import (
+    combination,
+    kind_of,
+    lifetime_of,
+    offered,
+    phase_of,
+    proposal,
+    told_phase,
+    values_of,
+    with_shared,
+)
 from stomion.drafts.objects import Thing
 from stomion.drafts.rules import Names
-from stomion.drafts.shape import Statement
+from stomion.drafts.statement import Statement
 from stomion.model.site import SheetDpd, SheetProposal, SheetTunnel
 from stomion.space.axis import is_address
 from stomion.vocabulary.durations import seconds_of
 
-Suites = dict[str, tuple[int | None, SheetProposal]]
+Suites = dict[str, list[tuple[int | None, SheetProposal]]]
 """Named proposals: (phase, what it offers)."""
 _BETWEEN = ("<->", "<=>", "===", "==", "->", "=>", "-->")
 _IKE = re.compile(r"(?:ike)?[-_ ]?v?([12])(?:\.0)?", re.IGNORECASE)
+
+_VERSIONED = frozenset({"ike", "exchange", "version", "keyexchange", "isakmp"})
+_IKE_WORD = re.compile(r"ike[-_ ]?v?[12](?![\d.])", re.IGNORECASE)
 
 
 @dataclass(slots=True)
@@ -73,50 +86,44 @@ def _block(statement: Statement, above: tuple[str, ...], told: _Told, taken: dic
     """Blocks that are one proposal of a phase each: their lines are of it alone."""
     if not statement.kids:
         return
-    phase = phase_of([*above, *statement.words])
-    kinds = [kind_of(kid.words) for kid in statement.kids if not kid.kids]
-    if phase is not None and "encryption" in kinds and not any(kid.kids for kid in statement.kids):
-        found: dict[str, tuple[str | int, ...]] = {}
-        life = None
-        for kid in statement.kids:
-            kind = kind_of(kid.words)
-            if kind == "lifetime":
-                life = seconds_of(" ".join(_after_key(kid.words, w.LIFE))) or life
-            elif kind:
-                found[kind] = (*found.get(kind, ()), *values_of(kind, kid.words[1:], "IKE" if phase == 1 else "ESP"))
-            if kind:
-                taken[id(kid)] = kid
-        told.phases[phase - 1].whole.append(proposal(found, life))
-        return
+    phase = phase_of([*above, *statement.words]) or told_phase(statement.kids)
+    plain = all(not any(k.kids for k in kid.kids) and (kid.words or not kid.kids) for kid in statement.kids)
+    if phase is not None and plain and "encryption" in [kind_of(kid.words) for kid in statement.kids]:
+        found = offered(statement.kids, "IKE" if phase == 1 else "ESP")
+        if found is not None:
+            taken.update((id(one), one) for kid in statement.kids for one in (kid, *kid.kids))
+            told.phases[phase - 1].whole.append(found)
+            return
     for kid in statement.kids:
         _block(kid, (*above, *statement.words), told, taken)
 
 
-def _after_key(words: Sequence[str], known: frozenset[str]) -> list[str]:
-    """The words after the last of the first ones that are keys."""
-    at = max((n for n, word in enumerate(words[:3]) if {word.lower(), *w.parts_of(word)} & known), default=-1)
-    return list(words[at + 1 :])
-
-
 def _tell(told: _Told, above: tuple[str, ...], statement: Statement, names: Names, suites: Suites) -> None:
     words = statement.words
+    if len(words) > 1 and words[0].lower() in ("is", "it", "the"):
+        words = words[1:]
     bag = w.bag((*above, *words[:4]))
     head = w.bag((*above, *words[:2]))
     if _proposals(told, above, words, suites):
         return
     if bag & w.DPD:
         _dpd(told, words)
-    elif head & w.IDENTITY and not head & w.NETWORKS:
+    elif bag & {"identifies"} or (head & w.IDENTITY and not head & w.NETWORKS):
         _sides(told, above, words, "id", names)
     elif (
         head & w.PSK
-        or (head & {"proof", "auth", "authentication", "method"} and bag & (w.PSK | w.CERTIFICATE))
+        or (head & {"proof", "auth", "authentication", "authenticates", "method"} and bag & (w.PSK | w.CERTIFICATE))
         or head & w.CERTIFICATE
     ):
         told.values.setdefault("auth", "certificate" if bag & w.CERTIFICATE and not bag & w.PSK else "psk")
     elif head & w.STARTS and not any(map(w.network_of, words)):
         _starts(told, words)
-    elif head & {"ike", "exchange", "version", "keyexchange", "isakmp"} and _version(told, words):
+    elif bag & {"aggressive"} and not {word.lower() for word in words[1:]} & w.DENIED:
+        told.values.setdefault("mode", "aggressive")
+        _version(told, words)
+    elif head & {"mode"} and words[-1].lower() == "main":
+        told.values.setdefault("mode", "main")
+    elif (head & _VERSIONED or _IKE_WORD.match(words[-1] if words else "")) and _version(told, words):
         return
     elif head & w.SITE and (head & w.FAR) and len(words) > 1:
         told.values.setdefault("peer_site", words[-1])
@@ -143,12 +150,19 @@ def _has_networks(words: Sequence[str], names: Names) -> bool:
 
 
 def _proposals(told: _Told, above: tuple[str, ...], words: tuple[str, ...], suites: Suites) -> bool:
-    named = [suites[word] for word in words if word in suites]
+    keys = [word for word in words[:3] if word not in suites]
+    phase = phase_of((*above, *keys))
+    speaks = bool(w.bag((*above, *keys)) & w.OFFERS)
+    named = [
+        (of, found)
+        for word in words[1:]
+        for of, found in suites.get(word, ())
+        if (speaks or not word.isdecimal()) and (phase in (None, of) or of is None)
+    ]
     if named:
-        for phase, offered in named:
-            told.phases[(phase or phase_of((*above, *words)) or 1) - 1].whole.append(offered)
+        for of, one in named:
+            told.phases[(of or phase or 1) - 1].whole.append(one)
         return True
-    phase = phase_of((*above, *words[:3]))
     kind = kind_of(words)
     if phase is None and kind == "group" and "pfs" in w.bag(words[:2]):
         phase = 2
@@ -161,7 +175,7 @@ def _proposals(told: _Told, above: tuple[str, ...], words: tuple[str, ...], suit
             part.whole.append(found)
             return True
     if kind == "lifetime":
-        part.life = seconds_of(" ".join(_after_key(words, w.LIFE))) or part.life
+        part.life = lifetime_of(words) or part.life
     elif kind:
         part.keyed[kind] = (*part.keyed.get(kind, ()), *values_of(kind, words[1:], protocol))
     return bool(kind)
@@ -194,7 +208,8 @@ def _dpd(told: _Told, words: tuple[str, ...]) -> None:
 
 
 def _starts(told: _Told, words: tuple[str, ...]) -> None:
-    said = w.bag(words[1:]) | {word.lower() for word in words[1:]}
+    rest = words[1:] if w.bag(words[:1]) & w.STARTS else words
+    said = w.bag(rest) | {word.lower() for word in rest}
     if said & w.ON_TRAFFIC:
         told.values.setdefault("initiate", "on-traffic")
     elif said & w.NEVER:
@@ -219,9 +234,15 @@ def _version(told: _Told, words: tuple[str, ...]) -> bool:
 def _sides(told: _Told, above: tuple[str, ...], words: tuple[str, ...], topic: str, names: Names) -> None:
     """Share the values of a statement between the two ends."""
     side = _side_of((*above, *words[:1]))
+    if topic == "id" and (pair := _as_and_expected(words)):
+        told.values.setdefault("local_id", pair[0])
+        told.values.setdefault("remote_id", pair[1])
+        return
     between = next((n for n, word in enumerate(words) if word in _BETWEEN), None)
     if between is None and words and words[0].lower() == "between":
         between = next((n for n, word in enumerate(words) if word.lower() == "and"), None)
+    if between is None and not side:
+        between = _turning(words, names)
     for number, word in enumerate(words):
         low = word.lower()
         mine = _side_of((word,)) if not w.is_value(word) and word not in names.networks else ""
@@ -235,6 +256,34 @@ def _sides(told: _Told, above: tuple[str, ...], words: tuple[str, ...], topic: s
             _put(told, topic, side, value)
         if topic == "id" and not values and number and side and not _is_key(low):
             told.values.setdefault("local_id" if side == "own" else "remote_id", word)
+
+
+def _as_and_expected(words: Sequence[str]) -> tuple[str, str] | None:
+    """`identifies itself as X and expects Y`."""
+    low = [word.lower() for word in words]
+    own = next((low.index(word) for word in ("as",) if word in low), -1)
+    far = next((low.index(word) for word in ("expects", "expect", "expecting", "wants") if word in low), -1)
+    return (words[own + 1], words[far + 1]) if 0 <= own < far < len(words) - 1 else None
+
+
+def _turning(words: Sequence[str], names: Names) -> int | None:
+    """Where a sentence turns to the far side: the `to` between values of both, if neither stands by a word for a side."""
+    if any(_side_of((word,)) for word in words if not w.is_value(word) and word not in names.networks):
+        return None
+    values = [
+        n
+        for n, word in enumerate(words)
+        if w.network_of(word) or word in names.networks or word.lower() in w.EVERYTHING
+    ]
+    turns = [
+        n for n, word in enumerate(words) if word.lower() in ("to", "towards") and values and values[0] < n < values[-1]
+    ]
+    apart = [
+        n
+        for n in turns
+        if not (is_address(words[n - 1]) and is_address(words[n + 1]) and len(values) > len(("A", "B")))
+    ]
+    return apart[0] if len(apart) == 1 else None
 
 
 def _is_key(word: str) -> bool:
@@ -254,9 +303,14 @@ def _values(words: tuple[str, ...], number: int, topic: str, names: Names) -> tu
         return tuple(map(_whole, names.networks[word]))
     if word.lower() in w.EVERYTHING and number:
         return ("any",) if topic == "end" else ("0.0.0.0/0",)
-    if number and w.is_mask(word) and is_address(words[number - 1]):
+    if number and w.masked(words[number - 1], word):
         return ()
     following = words[number + 1] if number + 1 < len(words) else ""
+    if topic == "networks" and is_address(word):
+        if number and words[number - 1].lower() == "range" and is_address(following):
+            return (f"{word}-{following}",)
+        if number > 1 and words[number - 2].lower() == "range" and is_address(words[number - 1]):
+            return ()
     if (
         topic == "networks"
         and following.lower() in ("to", "-", "through")
@@ -269,10 +323,11 @@ def _values(words: tuple[str, ...], number: int, topic: str, names: Names) -> tu
         topic == "networks"
         and number > 1
         and words[number - 1].lower() in ("to", "-", "through")
+        and is_address(word)
         and is_address(words[number - 2])
     ):
         return ()
-    network = w.network_of(f"{word}/{following}") if is_address(word) and w.is_mask(following) else w.network_of(word)
+    network = w.masked(word, following) or w.network_of(word)
     if topic == "end":
         return (word,) if is_address(word) else ()
     return (_whole(network),) if network else ()

@@ -14,8 +14,30 @@ _PART = re.compile(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+")
 
 @lru_cache(8_192)
 def parts_of(word: str) -> tuple[str, ...]:
-    """`RemoteIP` -> remote, ip; `P1.Proposal.2` -> p, 1, proposal, 2; `pre-shared` -> pre, shared."""
-    return tuple(p.lower() for p in _PART.findall(word))
+    """`RemoteIP` -> remote, ip; `P1.Proposal.2` -> p, 1, proposal, 2; `pre-shared` -> pre, shared; `laddr` -> local, addr."""
+    return tuple(part for found in _PART.findall(word) for part in _halves(found.lower()))
+
+
+_FIRST = {
+    **{word: word for word in (
+        "local", "remote", "peer", "my", "own", "far", "near", "src", "dst", "source", "dest", "destination", "in", "out", "ike", "esp",
+        "ipsec", "dh", "pfs", "loc", "rem", "lcl", "rmt", "next", "auth", "start", "nat", "key", "tunnel", "vpn", "host",
+    )},
+    "l": "local", "r": "remote",
+}  # fmt: skip
+_SECOND = frozenset({
+    "addr", "address", "ip", "id", "ident", "identity", "net", "nets", "network", "networks", "subnet", "subnets", "ts", "lan", "gw",
+    "gateway", "endpoint", "site", "ver", "version", "mode", "group", "grp", "life", "if", "intf", "iface", "interface", "port", "zone",
+    "hop", "name", "method", "policy", "proposal", "proposals", "profile", "cert", "hash", "alg", "exchange",
+})  # fmt: skip
+
+
+def _halves(part: str) -> tuple[str, ...]:
+    """Two words that are written as one."""
+    for length in range(1, len(part) - 1):
+        if part[:length] in _FIRST and part[length:] in _SECOND:
+            return (_FIRST[part[:length]], part[length:])
+    return (part,)
 
 
 def bag(words: tuple[str, ...]) -> frozenset[str]:
@@ -29,20 +51,26 @@ def bag(words: tuple[str, ...]) -> frozenset[str]:
 
 
 KINDS: tuple[tuple[str, frozenset[str]], ...] = (
+    ("translation", frozenset({"nat", "translation", "translate", "translations", "snat", "dnat", "address-translation", "xlate"})),
     ("network-group", frozenset({"network-group", "address-group", "networkgroup", "addressgroup", "addrgrp", "netgroup"})),
     ("service", frozenset({"service", "services", "service-object", "application"})),
     ("proposal", frozenset({"suite", "proposal", "transform", "crypto-profile", "cipher-suite", "ciphersuite"})),
-    ("tunnel", frozenset({"tunnel", "vpn", "connection", "conn", "ipsec", "s2s", "site-to-site", "sitetosite", "tunnels", "vpns"})),
-    ("interface", frozenset({"interface", "port", "iface", "nic", "ethernet", "adapter", "interfaces", "ports", "intf"})),
-    ("route", frozenset({"route", "routes", "routing", "static-route", "static-routes", "gateway-route"})),
-    ("translation", frozenset({"nat", "translation", "translate", "translations", "snat", "dnat", "address-translation", "xlate"})),
+    ("tunnel", frozenset({"tunnel", "vpn", "connection", "conn", "ipsec", "s2s", "site-to-site", "sitetosite", "tun"})),
+    ("interface", frozenset({"interface", "port", "iface", "nic", "ethernet", "adapter", "intf", "if"})),
+    ("route", frozenset({"route", "routes", "routing", "static-route", "static-routes", "gateway-route", "rte"})),
     ("filter", frozenset({"filter", "filters", "rule", "rules", "firewall", "acl", "access-list", "access-rule",
-        "security-policy", "policy"})),
+        "security-policy", "policy", "flt", "fw"})),
     ("network", frozenset({"network", "address", "net", "object", "host", "subnet", "alias", "networks", "addresses", "objects", "range"})),
     ("system", frozenset({"system", "device", "gateway", "hostname", "box", "unit", "appliance", "node", "general", "global",
         "name", "router"})),
 )  # fmt: skip
 """What a statement is about, by its first word; the first kind that fits is taken."""
+
+OFFERS = frozenset({
+    "proposal", "proposals", "offer", "offers", "profile", "policy", "transform", "suite", "suites", "set", "parameters", "params",
+})  # fmt: skip
+"""Beside a word for a phase: what that phase offers."""
+TRANSLATION = frozenset({"nat", "snat", "dnat", "translation", "translations", "translate", "xlate"})
 
 OWN = frozenset(
     {"own", "local", "our", "ours", "left", "near", "this", "here", "self", "my", "inner", "lcl", "loc", "home"}
@@ -68,12 +96,13 @@ NAME = frozenset({"name", "called", "label", "title", "hostname", "host-name"})
 ZONE = frozenset({"zone", "side", "area", "trust", "segment"})
 IDENTITY = frozenset({"identity", "id", "identities", "identifier", "ident", "ids", "fqdn"})
 NETWORKS = frozenset({
-    "networks", "network", "net", "nets", "subnet", "subnets", "traffic", "selector", "selectors", "carries", "carry", "protects",
+    "networks", "network", "net", "nets", "subnet", "subnets", "traffic", "selector", "selectors", "carries", "carry", "carried",
+    "protects",
         "protect",
     "protected", "lan", "lans", "domain", "ts", "range", "ranges", "prefix", "prefixes", "encrypts", "reach", "behind",
 })  # fmt: skip
 ENDPOINT = frozenset({
-    "end", "endpoint", "endpoints", "ends", "ip", "address", "addr", "gateway", "gw", "between", "peer", "host", "outer",
+    "end", "endpoint", "endpoints", "ends", "ip", "address", "addr", "gateway", "gw", "between", "runs", "peer", "host", "outer",
         "public", "source",
     "destination", "wan",
 })  # fmt: skip
@@ -82,6 +111,7 @@ STARTS = frozenset(
     {
         "start",
         "starts",
+        "started",
         "opens",
         "open",
         "initiate",
@@ -89,6 +119,9 @@ STARTS = frozenset(
         "initiation",
         "initiator",
         "startup",
+        "auto",
+        "autostart",
+        "establish",
         "begin",
         "begins",
         "connect",
@@ -97,7 +130,22 @@ STARTS = frozenset(
     }
 )
 ALWAYS = frozenset(
-    {"always", "immediately", "yes", "up", "boot", "permanent", "start", "true", "enabled", "both", "active"}
+    {
+        "always",
+        "permanently",
+        "immediately",
+        "immediate",
+        "onstart",
+        "yes",
+        "up",
+        "boot",
+        "permanent",
+        "start",
+        "true",
+        "enabled",
+        "both",
+        "active",
+    }
 )
 ON_TRAFFIC = frozenset(
     {"traffic", "demand", "ondemand", "packet", "packets", "need", "needed", "route", "trap", "first"}
@@ -121,7 +169,9 @@ NEVER = frozenset(
 )
 PSK = frozenset({"psk", "preshared", "shared", "secret", "pre-shared", "presharedkey", "sharedkey"})
 CERTIFICATE = frozenset({"certificate", "cert", "certificates", "pubkey", "rsasig", "x509", "pem", "signature"})
-DPD = frozenset({"dpd", "dead", "probe", "keepalive", "liveness", "alive", "heartbeat", "deadpeer", "probes"})
+DPD = frozenset(
+    {"dpd", "checks", "check", "dead", "probe", "keepalive", "liveness", "alive", "heartbeat", "deadpeer", "probes"}
+)
 INTERVAL = frozenset({"interval", "every", "period", "delay", "each", "frequency", "idle"})
 RETRIES = frozenset(
     {
@@ -144,7 +194,7 @@ BOUND = frozenset({"bound", "bind", "binds", "device", "vti", "attach", "attache
 ENCRYPTION = frozenset({"encryption", "cipher", "ciphers", "enc", "encr", "encrypt", "crypt", "crypto"})
 INTEGRITY = frozenset({"integrity", "mac", "hash", "auth", "authentication", "integ", "digest", "hmac"})
 PRF = frozenset({"prf"})
-GROUP = frozenset({"group", "groups", "dh", "pfs", "modp", "curve", "kex", "ke", "keyexchange", "dhgroup", "dh-group"})
+GROUP = frozenset({"group", "groups", "grp", "dh", "pfs", "modp", "curve", "kex", "ke", "keyexchange", "dhgroup", "dh-group"})
 LIFE = frozenset({"lifetime", "life", "rekey", "lifetimes", "expires", "expiry", "renew", "valid", "ttl"})
 VOLUME = frozenset({"kb", "kilobytes", "bytes", "mb", "volume", "data", "kbytes", "packets", "gb"})
 NONE = frozenset({"none", "off", "no", "disabled", "never", "without", "-"})
@@ -155,11 +205,13 @@ PHASE_1 = frozenset({"ike", "isakmp", "p1", "phase1", "phase-1", "ikesa", "ike-s
 PHASE_2 = frozenset(
     {"esp", "ipsec", "p2", "phase2", "phase-2", "child", "quick", "childsa", "child-sa", "ph2", "stage2"}
 )
+DENIED = frozenset({"no", "off", "false", "never", "disabled", "disable", "0"})
 DEFAULT = frozenset({"default", "default-route"})
 SECRET = frozenset(
     {"password", "passwd", "secret", "psk", "key", "community", "passphrase", "token", "pre-shared", "preshared"}
 )
 
+SIDES = frozenset({"source", "destination"})
 SOURCE = frozenset({"source", "src", "from", "sender", "srcaddr", "source-address"})
 DESTINATION = frozenset({"destination", "dst", "dest", "to", "towards", "target", "dstaddr", "destination-address"})
 SERVICE = frozenset({"service", "services", "for", "app", "application", "protocol", "proto", "svc"})
@@ -174,7 +226,7 @@ ALLOW = frozenset({"allow", "permit", "accept", "pass", "allowed", "permitted", 
 DROP = frozenset({"drop", "deny", "discard", "block", "dropped", "denied", "drops", "blocked"})
 REJECT = frozenset({"reject", "refuse", "rejected", "refused", "rejects"})
 HOLE = frozenset({"blackhole", "discard", "null", "null0", "drop", "reject", "hole", "unreachable", "prohibit"})
-HIDE = frozenset({"masquerade", "hide", "overload", "pat", "masq"})
+HIDE = frozenset({"masquerade", "masqueraded", "hidden", "hide", "overload", "pat", "masq"})
 EXEMPT = frozenset(
     {
         "exempt",
@@ -191,10 +243,16 @@ EXEMPT = frozenset(
         "unchanged",
         "except",
         "skip",
+        "keeps",
+        "keep",
     }
 )
 
 _MASK = re.compile(r"(?:255|254|252|248|240|224|192|128|0)(?:\.(?:255|254|252|248|240|224|192|128|0)){3}")
+_WILDCARD = re.compile(r"(?:0\.){0,3}(?:255|127|63|31|15|7|3|1|0)(?:\.255){0,3}")
+NOWHERE = ".".join("0000")
+"""All zeros: an address and a mask of everything."""
+NETMASK = frozenset({"netmask", "mask", "prefixlen", "masklen"})
 _SERVICE = re.compile(r"(tcp|udp|sctp)(?:[/:](\d{1,5}(?:-\d{1,5})?))?|icmp|icmpv6|esp|ah|gre", re.IGNORECASE)
 
 
@@ -225,6 +283,20 @@ def interface_address(word: str, mask: str = "") -> str:
 def is_mask(word: str) -> bool:
     """Is it an IPv4 netmask?"""
     return _MASK.fullmatch(word) is not None and word != "0.0.0.0"
+
+
+@lru_cache(16_384)
+def masked(address: str, mask: str) -> str:
+    """The network of an address and the netmask or the wildcard mask behind it; empty where it is none."""
+    if not is_address(address) or ":" in address:
+        return ""
+    if address == mask == NOWHERE:
+        return f"{NOWHERE}/0"
+    if is_mask(mask):
+        return network_of(f"{address}/{mask}")
+    wild = _WILDCARD.fullmatch(mask)
+    bits = int(ipaddress.IPv4Address(mask)) + 1 if wild else 0
+    return network_of(f"{address}/{33 - bits.bit_length()}") if bits and not bits & (bits - 1) else ""
 
 
 def service_of(word: str) -> str:

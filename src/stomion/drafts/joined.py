@@ -1,0 +1,72 @@
+"""What a configuration says of one tunnel in several places, put together: blocks that it speaks of by name, and what names the tunnel."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+
+from stomion.drafts import words as w
+from stomion.drafts.objects import Thing
+from stomion.drafts.statement import Statement
+
+DEEP = 3
+"""Blocks that speak of blocks."""
+MOST = 50_000
+"""Statements that are put in place of names; blocks of blocks could double without end."""
+_NAMED = frozenset({"block", "system", "tunnel"})
+_OWNED = frozenset({"block", "proposal", "network", "network-group", "service"})
+
+
+def joined(things: Sequence[Thing], taken: Collection[str]) -> list[Thing]:
+    """The tunnels with all that is said of them; `taken` are names that mean something else."""
+    tunnels = [thing for thing in things if thing.kind == "tunnel"]
+    names = {thing.name for thing in tunnels if thing.name}
+    named = {t.name: t for t in things if t.kind in _NAMED and t.name and t.name not in taken and any(t.body)}
+    joining = _Joining(named)
+    whole = [Thing(t.kind, t.name, joining.body(t.body, frozenset({t.name})), t.line, t.label) for t in tunnels]
+    owned = _owned(things, names)
+    out = []
+    for before, thing in zip(tunnels, whole, strict=True):
+        if id(before) not in joining.spoken:
+            thing.body += owned.get(thing.name, [])
+            out.append(thing)
+    return out
+
+
+class _Joining:
+    """Puts blocks in place of their names; `spoken` are those that were."""
+
+    def __init__(self, named: Mapping[str, Thing]) -> None:
+        self.named = named
+        self.spoken: set[int] = set()
+        self.left = MOST
+
+    def body(self, body: Sequence[Statement], seen: frozenset[str]) -> list[Statement]:
+        return [self._one(statement, seen) for statement in body]
+
+    def _one(self, statement: Statement, seen: frozenset[str]) -> Statement:
+        words = statement.words
+        other = self.named.get(words[-1]) if len(words) > 1 and not statement.kids else None
+        if other is None or other.name in seen or len(seen) > DEEP or self.left <= 0:
+            kids = self.body(statement.kids, seen) if statement.kids else []
+            return Statement(words, statement.line, kids, statement.quoted)
+        self.left -= 1 + len(other.body)
+        self.spoken.add(id(other))
+        return Statement(words[:-1], statement.line, self.body(other.body, seen | {other.name}))
+
+
+def _owned(things: Sequence[Thing], names: Collection[str]) -> dict[str, list[Statement]]:
+    """What names the tunnel that it belongs to: `tunnel NAME` in a block, or in a table's row, of something else."""
+    out: dict[str, list[Statement]] = {}
+    for thing in things:
+        if thing.kind not in _OWNED:
+            continue
+        for statement in thing.body:
+            words = statement.words
+            if len(words) > 1 and words[-1] in names and set(w.parts_of(words[0])) & _TUNNEL:
+                rest = [one for one in thing.body if one is not statement]
+                out.setdefault(words[-1], []).append(Statement((thing.label,) if thing.label else (), thing.line, rest))
+                break
+    return out
+
+
+_TUNNEL = next(known for kind, known in w.KINDS if kind == "tunnel") | {"connections"}

@@ -1,0 +1,84 @@
+"""Statements within statements: what a configuration of any shape is brought to."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+MAX_STATEMENTS = 20_000
+MAX_DEPTH = 24
+_TOKEN = re.compile(r"\"[^\"\n]*\"|'[^'\n]*'|<[-=]+>|[-=]+>|={2,3}|[{}()\[\],;]|[^\s{}()\[\],;\"']+")
+
+_SIGN = re.compile(r"[:=|]|:=|\.{2,}")
+"""Between a key and its value."""
+
+
+@dataclass(slots=True)
+class Statement:
+    """`words` are its tokens without brackets, commas and the signs between a key and its value; those that stood in quotes are in
+    `quoted` by their place."""
+
+    words: tuple[str, ...]
+    line: int
+    kids: list[Statement] = field(default_factory=list)
+    quoted: frozenset[int] = frozenset()
+
+    def leaves(self, above: tuple[str, ...] = ()) -> Iterator[tuple[tuple[str, ...], Statement]]:
+        """(words of the statements it stands in, statement) of everything inside that holds nothing itself."""
+        for kid in self.kids:
+            if kid.kids:
+                yield from kid.leaves((*above, *kid.words))
+            else:
+                yield above, kid
+
+    def after(self, count: int) -> Statement:
+        """The same without its first words."""
+        return Statement(
+            self.words[count:], self.line, self.kids, frozenset(n - count for n in self.quoted if n >= count)
+        )
+
+
+def statement(text: str, line: int) -> Statement:
+    """A text's words, as they stand in one statement."""
+    words: list[str] = []
+    quoted: set[int] = set()
+    for token in _TOKEN.findall(text):
+        if token[:1] in "\"'":
+            quoted.add(len(words))
+            words.append(token[1:-1])
+        elif token not in "{}()[],;":
+            words += _parted(token)
+    return Statement(tuple(words), line, quoted=frozenset(quoted))
+
+
+def with_pairs(text: str, line: int) -> Statement:
+    """A line of several `key=value`: each a statement within."""
+    found = [(m[1], m[2] if m[2] is not None else m[3]) for m in _PAIR.finditer(text)]
+    if len(found) < len(("a=1", "b=2")):
+        return statement(text, line)
+    before = text[: _PAIR.search(text).start()]  # type: ignore[union-attr]
+    kids = [keyed((key,), value, line) for key, value in found]
+    after = _PAIR.sub(" ", text[len(before) :]).strip()
+    return Statement(statement(before, line).words, line, [*kids, *([statement(after, line)] if after else [])])
+
+
+_PAIR = re.compile(r"(?<!\S)([A-Za-z][\w.-]*)=(?:\"([^\"\n]*)\"|([^\s\";]+));?")
+
+
+def _parted(token: str) -> list[str]:
+    """`key=value` and `key:` are two and one; a colon inside an address, a service or a time stays."""
+    if token[-1:] == "." and token.strip("."):
+        token = token.rstrip(".")
+    if token[-1:] == ":" and len(token) > 1 and not re.fullmatch(r"[0-9a-fA-F:]+::", token):
+        return [token[:-1]]
+    key, sign, value = token.partition("=")
+    if sign and key and not re.fullmatch(r"[-=<>!]+", token):
+        return [key, *([value] if value else [])]
+    return [] if _SIGN.fullmatch(token) else [token]
+
+
+def keyed(key: tuple[str, ...], value: str, line: int) -> Statement:
+    """A key's words and a value with any signs."""
+    rest = statement(value, line)
+    return Statement((*key, *rest.words), line, quoted=frozenset(n + len(key) for n in rest.quoted))
