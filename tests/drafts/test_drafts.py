@@ -22,7 +22,7 @@ from stomion.model.site import SheetFilter, SheetMatch, SheetProposal, SheetRout
 HERE = Path(__file__).parent
 SHAPES = (
     "commands", "items", "stanzas", "objects", "elements", "profiles", "lists", "tables", "parentheses", "contexts", "dotted", "sentences",
-    "outline",
+    "outline", "records", "closed", "pairs", "strokes", "apart", "heads", "short",
 )  # fmt: skip
 KEY = "abc-Def?12"
 BRACES = """

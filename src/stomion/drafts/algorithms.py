@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 
 from msgspec.structs import replace
 
@@ -27,7 +28,7 @@ def phase_of(words: Sequence[str]) -> int | None:
     """1 or 2, by the words around; None where nothing tells."""
     low = [word.lower() for word in words]
     parts = {p for word in words for p in w.parts_of(word)}
-    joined = " ".join(low)
+    joined = " ".join([*low, *(p for word in words for p in w.parts_of(word))])
     first = bool(
         re.search(r"\b(?:phase|stage|ph|p)[-_ .]?1\b", joined) or set(low) & w.PHASE_1 or parts & {"ike", "isakmp"}
     )
@@ -41,7 +42,9 @@ def phase_of(words: Sequence[str]) -> int | None:
 
 def kind_of(words: Sequence[str]) -> str:
     """Which part of a proposal a statement's first words name: `encryption`, `integrity`, `prf`, `group` or `lifetime`."""
-    for word in words[:3]:
+    for place, word in enumerate(words[:3]):
+        if place and _is_algorithm(word):
+            continue
         parts = {word.lower(), *w.parts_of(word), *(p.removesuffix("s") for p in w.parts_of(word))}
         for kind, known in (
             ("prf", w.PRF),
@@ -59,6 +62,14 @@ def kind_of(words: Sequence[str]) -> str:
     return ""
 
 
+@lru_cache(8_192)
+def _is_algorithm(word: str) -> bool:
+    """Does a word name an algorithm, and is no key for one?"""
+    if word.lower() in ("prf", "dh", "pfs", "group", "hash", "mac"):
+        return False
+    return find_proposal(word, "ESP") is not None or find_proposal(word, "IKE") is not None
+
+
 def values_of(kind: str, words: Sequence[str], protocol: str) -> tuple[str | int, ...]:
     """The values a statement of a kind names, in its order, in the sheet's own spelling."""
     text = _BITS.sub(r" \1", _TAG.sub(" ", " ".join(words))).replace("|", " ")
@@ -67,7 +78,7 @@ def values_of(kind: str, words: Sequence[str], protocol: str) -> tuple[str | int
             return ()
         found = find_proposal(" ".join(words), protocol)
         named = [int(g) for g in found.values("group")] if found is not None else []
-        bare = [int(m[1]) for word in words if (m := _BARE_GROUP.fullmatch(word))]
+        bare = [int(m[1]) for word in " ".join(words).replace("|", " ").split() if (m := _BARE_GROUP.fullmatch(word))]
         return tuple(dict.fromkeys(named + [g for g in bare if g]))
     if kind == "encryption":
         said = find_proposal(text, protocol)
@@ -94,12 +105,27 @@ def _one_by_one(kind: str, words: Sequence[str]) -> Iterator[str]:
         at += 1
 
 
+def kinds_in(words: Sequence[str]) -> int:
+    """How many kinds of value a statement names."""
+    return sum(bool(key) for key, _ in _split_keys(words))
+
+
+def combinations(words: Sequence[str], protocol: str) -> list[SheetProposal]:
+    """What one statement offers: one proposal, or one in each of its words (`aes256-sha256-modp2048,aes128-sha256-ecp256`)."""
+    each = [combination([word], protocol) for word in words]
+    whole = [one for one in each if one is not None and one.encryption and (one.integrity or one.group or one.prf)]
+    if len(whole) > 1:
+        return whole
+    found = combination(words, protocol)
+    return [found] if found is not None else []
+
+
 def combination(words: Sequence[str], protocol: str) -> SheetProposal | None:
     """What one statement names all at once: `AES256+SHA256+DH14`, `encryption aes-cbc 256 integrity sha256 group 21 lifetime 4:00:00`."""
     parts = _split_keys(words)
+    life: int | None = None
     if len(parts) > 1 or (parts and parts[0][0]):
         found: dict[str, tuple[str | int, ...]] = {}
-        life: int | None = None
         for kind, values in parts:
             if kind == "lifetime":
                 life = lifetime_of(["lifetime", *values]) or life
@@ -113,7 +139,7 @@ def combination(words: Sequence[str], protocol: str) -> SheetProposal | None:
         return None
     return SheetProposal(
         tuple(_NAMES.get(v, v) for v in said.values("encryption")), tuple(said.values("integrity")), tuple(said.values("prf")),
-        tuple(int(g) for g in said.values("group") if g.isdecimal()),
+        tuple(int(g) for g in said.values("group") if g.isdecimal()), life,
     )  # fmt: skip
 
 
@@ -173,11 +199,7 @@ _UNIT = re.compile(r"(?:second|sec|minute|min|hour|day)s?", re.IGNORECASE)
 def _split_keys(words: Sequence[str]) -> list[tuple[str, list[str]]]:
     out: list[tuple[str, list[str]]] = []
     for word in words:
-        kind = (
-            kind_of([word])
-            if not find_proposal(word, "ESP") or word.lower() in ("prf", "dh", "pfs", "group", "hash", "mac")
-            else ""
-        )
+        kind = "" if _is_algorithm(word) else kind_of([word])
         if kind:
             out.append((kind, []))
         elif out:

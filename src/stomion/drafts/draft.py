@@ -8,14 +8,14 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from stomion.drafts import words as w
-from stomion.drafts.algorithms import offered, phase_of, told_phase
+from stomion.drafts.algorithms import kind_of, lifetime_of, offered, phase_of, told_phase, values_of, with_shared
 from stomion.drafts.joined import joined
 from stomion.drafts.objects import Thing, things_of
 from stomion.drafts.rules import Names, filter_of, route_of, translation_of
 from stomion.drafts.shape import MAX_LINES, statements_of
 from stomion.drafts.statement import Statement
 from stomion.drafts.tunnels import Suites, tunnel_of
-from stomion.model.site import SheetInterface, SiteSheet
+from stomion.model.site import SheetInterface, SheetProposal, SiteSheet
 from stomion.space.axis import is_address
 
 MOST_OF_A_NAME = 1_000
@@ -122,7 +122,9 @@ def _site(things: list[Thing]) -> str:
             first = statement.words[0] if statement.words else ""
             if set(w.parts_of(first)) & (w.NAME | _GATEWAY) and len(statement.words) > 1:
                 return statement.words[-1] if statement.words[1].lower() in _FILLERS else statement.words[1]
-    return next((thing.name for thing in systems if thing.name and not thing.label), "")
+    named = next((thing.name for thing in systems if thing.name and not thing.label), "")
+    alone = (t for t in things if t.label.lower() in _GATEWAY | {"host"} and not any(s.words or s.kids for s in t.body))
+    return named or next((thing.name for thing in alone if not w.is_value(thing.name)), "")
 
 
 _GATEWAY = frozenset({"unit", "box", "gateway", "node", "device", "station", "appliance"})
@@ -143,6 +145,8 @@ def _interface(thing: Thing) -> SheetInterface | None:
             found = w.interface_address(word, following) if w.is_mask(following) else w.interface_address(word)
             if found:
                 addresses.append(found)
+            elif bare and number and w.is_mask(word) and set(w.parts_of(words[number - 1])) & w.NETMASK:
+                addresses.append(w.interface_address(bare, word))
             elif is_address(word) and not w.is_mask(word):
                 bare = word
         parts = set(w.parts_of(words[0])) if words else set()
@@ -203,8 +207,25 @@ def _suites(things: list[Thing]) -> Suites:
         if thing.kind != "proposal" or not thing.name:
             continue
         phase = phase_of([thing.label]) or told_phase(thing.body) or phase_of([thing.name])
+        protocol = "IKE" if phase == 1 else "ESP"
         with contextlib.suppress(ValueError):
-            found = offered(thing.body, "IKE" if phase == 1 else "ESP")
-            if found is not None:
-                out.setdefault(thing.name, []).append((phase, found))
+            out.setdefault(thing.name, []).extend((phase, found) for found in _each_offered(thing.body, protocol))
     return out
+
+
+def _each_offered(body: list[Statement], protocol: str) -> tuple[SheetProposal, ...]:
+    """The proposals of a named block: one for each block within, with what is said of all of them; else the one that it is."""
+    blocks = [kid for kid in body if kid.kids and not kind_of(kid.words)]
+    each = [found for kid in blocks if (found := offered(kid.kids, protocol)) is not None]
+    if not each:
+        alone = offered(body, protocol)
+        return (alone,) if alone is not None else ()
+    life: int | None = None
+    group: tuple[str | int, ...] = ()
+    for statement in body:
+        kind = kind_of(statement.words)
+        if kind == "lifetime":
+            life = lifetime_of(statement.words) or life
+        elif kind == "group":
+            group = values_of(kind, statement.words[1:], protocol)
+    return with_shared(each, group, life)

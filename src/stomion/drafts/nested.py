@@ -54,14 +54,16 @@ def _under_head(head: str, number: int, out: list[Statement], known: dict[tuple[
 def stanzas(lines: Lines) -> list[Statement] | None:
     """Blocks parted by empty lines, each of which says in its first line what it is: `Type: tunnel`. None where the text has none."""
     out: list[Statement] = []
-    fresh, told, count = True, 0, 0
+    fresh, told, count, odd = True, 0, 0, 0
     for number, line in lines[:MAX_STATEMENTS]:
         if not line.strip():
             fresh = True
             continue
         found = _KEY.match(line)
         if found is None:
-            return None
+            odd += 1
+            (out[-1].kids if out and not fresh else out).append(statement(line, number))
+            continue
         key, value = found[1], found[2]
         if fresh:
             count += 1
@@ -72,7 +74,7 @@ def stanzas(lines: Lines) -> list[Statement] | None:
             if typed:
                 continue
         out[-1].kids.append(keyed((key,), value, number))
-    return out if told >= SEVERAL and told * 2 > count else None
+    return out if told >= SEVERAL and told * 2 > count and odd <= told else None
 
 
 def closed(lines: Lines) -> list[Statement] | None:

@@ -56,7 +56,7 @@ def things_of(top: list[Statement]) -> list[Thing]:
     out: list[Thing] = []
     for thing in _walk(top, ""):
         if out and _goes_on(out[-1], thing):
-            out[-1].body += thing.body
+            out[-1].body = [*out[-1].body, *thing.body]
             continue
         key = (thing.kind, thing.name, phase_of([thing.label]) if thing.kind == "proposal" else None)
         known = found.get(key) if thing.name and thing.kind in _MERGED else None
@@ -64,7 +64,7 @@ def things_of(top: list[Statement]) -> list[Thing]:
             found[key] = thing
             out.append(thing)
         else:
-            known.body += thing.body
+            known.body = [*known.body, *thing.body]
     return out
 
 
@@ -93,7 +93,8 @@ def _walk(top: Sequence[Statement], within: str) -> Iterator[Thing]:
         if not kind:
             yield from _unknown(statement)
             continue
-        rest = statement.after(place + 1)
+        acts = place >= 0 and statement.words[place].lower() in ("snat", "dnat")
+        rest = statement.after(place if acts else place + 1)
         if statement.kids and kind in LISTS and _is_title(rest, statement.words[place] if place >= 0 else ""):
             rest = statement.after(len(statement.words))
         if not statement.kids:
@@ -190,7 +191,7 @@ def _single(kind: str, statement: Statement) -> bool:
 
 def _is_one(statement: Statement) -> bool:
     """Is a block one rule, whose lines are keys with a value each?"""
-    if statement.words[-1].lower() in ("rule", "entry"):
+    if w.parts_of(statement.words[-1])[-1:] in (("rule",), ("entry",)):
         return all(kid.words and not (kid.kids and _kind(kid)[1] in LISTS) for kid in statement.kids)
     return all(
         kid.words and len(kid.words) <= HEAD - 1 and not kid.kids and not w.is_value(kid.words[0])

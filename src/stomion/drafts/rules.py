@@ -54,8 +54,8 @@ class _Said:
             if word.lower() in ("no", "not", "without") and following.lower() in _TURNED:
                 self.action, self.begun = self.action or "exempt", True
                 number += 1
-            elif quoted and not self.begun and not self.name:
-                self.name = word
+            elif quoted and not self.name and self.role in (("", "name") if self.begun else ("", "name", self.role)):
+                self.name, self.role = word, ""
             elif not w.is_mask(word):
                 taken = self._value(word, following)
                 number += self._other(word) if taken is None else taken
@@ -338,6 +338,8 @@ def route_of(thing: Thing, names: Names) -> SheetRoute | None:
         via = nets[1]
     if not destination:
         return None
+    if words & w.DEFAULT and is_address(destination) and not via:
+        destination, via = "0.0.0.0/0", destination
     if "/" not in destination and "-" not in destination:
         destination += "/32" if ":" not in destination else "/128"
     hole = "blackhole" if words & w.HOLE else ""

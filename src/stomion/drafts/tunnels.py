@@ -8,8 +8,9 @@ from dataclasses import dataclass, field
 
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import (
-    combination,
+    combinations,
     kind_of,
+    kinds_in,
     lifetime_of,
     offered,
     phase_of,
@@ -127,7 +128,7 @@ def _tell(told: _Told, above: tuple[str, ...], statement: Statement, names: Name
         return
     elif head & w.SITE and (head & w.FAR) and len(words) > 1:
         told.values.setdefault("peer_site", words[-1])
-    elif (head & w.BOUND or head & {"interface", "port"}) and words[-1] in names.interfaces:
+    elif (head & w.BOUND or head & {"interface", "port", "intf", "iface", "if"}) and words[-1] in names.interfaces:
         told.values.setdefault("interface", words[-1])
     elif any(sign in words for sign in _BETWEEN) or head & (w.NETWORKS - {"range"}) or _has_networks(words, names):
         _sides(told, above, words, "networks", names)
@@ -135,8 +136,8 @@ def _tell(told: _Told, above: tuple[str, ...], statement: Statement, names: Name
         head & w.ENDPOINT
         or "between" in head
         or (
-            len(words) == len(("key", "value"))
-            and _side_of(words[:1])
+            len(words) > 1
+            and (_side_of(words[:1]) or words[0].lower() in ("from", "to"))
             and (is_address(words[1]) or words[1].lower() in w.EVERYTHING)
         )
     ):
@@ -169,10 +170,11 @@ def _proposals(told: _Told, above: tuple[str, ...], words: tuple[str, ...], suit
     if phase is None:
         return False
     part, protocol = told.phases[phase - 1], "IKE" if phase == 1 else "ESP"
-    if {p for word in words[:2] for p in w.parts_of(word)} & {"proposal", "transform", "suite", "ciphers"} or not kind:
-        found = combination(words[1:] if len(words) > 1 else words, protocol)
-        if found is not None:
-            part.whole.append(found)
+    offers = {p for word in words[:2] for p in w.parts_of(word)} & {"proposal", "transform", "suite", "ciphers"}
+    if offers or kind in ("", "lifetime") or kinds_in(words) > 1:
+        found = combinations(words[1:] if len(words) > 1 else words, protocol)
+        if found:
+            part.whole += found
             return True
     if kind == "lifetime":
         part.life = lifetime_of(words) or part.life
@@ -234,6 +236,8 @@ def _version(told: _Told, words: tuple[str, ...]) -> bool:
 def _sides(told: _Told, above: tuple[str, ...], words: tuple[str, ...], topic: str, names: Names) -> None:
     """Share the values of a statement between the two ends."""
     side = _side_of((*above, *words[:1]))
+    if topic == "end" and len(words) == len(("to", "ADDRESS")) and not side:
+        side = {"from": "own", "to": "far"}.get(words[0].lower(), "")
     if topic == "id" and (pair := _as_and_expected(words)):
         told.values.setdefault("local_id", pair[0])
         told.values.setdefault("remote_id", pair[1])

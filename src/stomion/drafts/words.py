@@ -62,7 +62,7 @@ KINDS: tuple[tuple[str, frozenset[str]], ...] = (
         "security-policy", "policy", "flt", "fw"})),
     ("network", frozenset({"network", "address", "net", "object", "host", "subnet", "alias", "networks", "addresses", "objects", "range"})),
     ("system", frozenset({"system", "device", "gateway", "hostname", "box", "unit", "appliance", "node", "general", "global",
-        "name", "router"})),
+        "name", "router", "gw"})),
 )  # fmt: skip
 """What a statement is about, by its first word; the first kind that fits is taken."""
 
@@ -119,6 +119,7 @@ STARTS = frozenset(
         "initiation",
         "initiator",
         "startup",
+        "init",
         "auto",
         "autostart",
         "establish",
@@ -194,7 +195,9 @@ BOUND = frozenset({"bound", "bind", "binds", "device", "vti", "attach", "attache
 ENCRYPTION = frozenset({"encryption", "cipher", "ciphers", "enc", "encr", "encrypt", "crypt", "crypto"})
 INTEGRITY = frozenset({"integrity", "mac", "hash", "auth", "authentication", "integ", "digest", "hmac"})
 PRF = frozenset({"prf"})
-GROUP = frozenset({"group", "groups", "grp", "dh", "pfs", "modp", "curve", "kex", "ke", "keyexchange", "dhgroup", "dh-group"})
+GROUP = frozenset(
+    {"group", "groups", "grp", "dh", "pfs", "modp", "curve", "kex", "ke", "keyexchange", "dhgroup", "dh-group"}
+)
 LIFE = frozenset({"lifetime", "life", "rekey", "lifetimes", "expires", "expiry", "renew", "valid", "ttl"})
 VOLUME = frozenset({"kb", "kilobytes", "bytes", "mb", "volume", "data", "kbytes", "packets", "gb"})
 NONE = frozenset({"none", "off", "no", "disabled", "never", "without", "-"})
