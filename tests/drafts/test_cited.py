@@ -11,8 +11,8 @@ from test_drafts import KEY, NAMED, SHAPES, _text
 
 from stomion.drafts.cited import _given_by, cited
 from stomion.drafts.draft import draft_of
-from stomion.drafts.statement import Statement
 from stomion.jobs.sheets import new_sheet
+from stomion.shapes.statement import Statement
 
 _ROW = re.compile(r"(\w+) = (.*?)(?:  # lines? ([\d, ]+))?$")
 

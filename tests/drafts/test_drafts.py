@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 
 from stomion.cli.sheet import draft as command
 from stomion.drafts.draft import draft_of
-from stomion.drafts.shape import statements_of
 from stomion.errors import UsageError
 from stomion.ingest.sheet import read_sheet
 from stomion.jobs.sheets import drafted
 from stomion.model.site import SheetFilter, SheetMatch, SheetProposal, SheetRoute, SheetTranslation
+from stomion.shapes.text import statements_of
 
 HERE = Path(__file__).parent
 SHAPES = (

@@ -93,9 +93,43 @@ OBJECTS = json.dumps({
         {"name": "to-whelk", "remote": OTHER, "state": "IDLE"},
     ]
 })  # fmt: skip
+SENTENCES = f"""tunnels at quayhead:
+ #1 192.0.2.10 <-> {PEER}: installed for 54m1s, in c031f317 (34846 packets, 11603718 bytes), out c9e671ce (79778 packets, 58237940 bytes), \
+aes256gcm16
+ #2 192.0.2.10 <-> {OTHER}: waiting
+"""
+CELLS = f"""== quayhead: 2 tunnels (in/out) ==
+[1] peer={PEER} | OPEN | spi c031f317/c9e671ce | AES256-GCM | up 0:54:01 | packets 34846/79778 | bytes 11603718/58237940
+[2] peer={OTHER} | IDLE
+"""
+TURNED = f"""Tunnel       1              2
+Remote       {PEER}  {OTHER}
+State        UP             STANDBY
+SPI in       c031f317       -
+SPI out      c9e671ce       -
+Encryption   aes256-gcm     -
+Age          0:54:01        -
+Packets in   34846          -
+Packets out  79778          -
+Bytes in     11603718       -
+Bytes out    58237940       -
+"""
+HALVES = f"""Dir  Source           Destination      SPI         Cipher         State        Age       Packets   Bytes
+---  ---------------  ---------------  ----------  -------------  -----------  --------  --------  ---------
+in   {PEER}    192.0.2.10       0xc031f317  aes256-gcm16   mature       0:54:01   34846     11603718
+out  192.0.2.10       {PEER}    0xc9e671ce  aes256-gcm16   mature       0:54:01   79778     58237940
+-    192.0.2.10       {OTHER}    -           -              idle         -         -         -
+"""
+ELEMENTS = f"""<status gateway="quayhead">
+ <tunnel><local>192.0.2.10</local><remote>{PEER}</remote><state>up</state><encryption>aes-256-gcm</encryption><age>3241</age>
+  <inbound spi="c031f317" packets="34846" bytes="11603718"/><outbound spi="c9e671ce" packets="79778" bytes="58237940"/>
+ </tunnel>
+ <tunnel><local>192.0.2.10</local><remote>{OTHER}</remote><state>idle</state></tunnel>
+</status>
+"""
 STYLES = {
     "table": TABLE, "bars": BARS, "paragraphs": PARAGRAPHS, "dotted": DOTTED, "nested": NESTED, "pairs": PAIRS, "separated": SEPARATED,
-    "objects": OBJECTS,
+    "objects": OBJECTS, "sentences": SENTENCES, "cells": CELLS, "turned": TURNED, "halves": HALVES, "elements": ELEMENTS,
 }  # fmt: skip
 
 
@@ -186,6 +220,8 @@ def test_any_text_is_read_to_its_end(text: str) -> None:
         "\n".join(" " * n + "key" for n in range(3000)),
         "spi" + "." * 100_000 + " up",
         "peer  state  spi" + " " * 50_000 + "x\n====\n" * 99,
+        "<a><state>" * 3000,
+        "198.51.100.34: " + "a, " * 50_000 + "c031f317 c9e671ce",
     ],
 )
 def test_deep_and_wide_texts_end(text: str) -> None:

@@ -9,8 +9,8 @@ from functools import lru_cache
 from msgspec.structs import replace
 
 from stomion.drafts import words as w
-from stomion.drafts.statement import Statement
 from stomion.model.site import SheetProposal
+from stomion.shapes.statement import Statement
 from stomion.vocabulary.algorithms import find_proposal
 from stomion.vocabulary.durations import seconds_of
 

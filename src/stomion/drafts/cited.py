@@ -10,7 +10,7 @@ from itertools import islice
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import combination, kind_of, lifetime_of, values_of
 from stomion.drafts.objects import Thing
-from stomion.drafts.statement import Statement
+from stomion.shapes.statement import Statement
 from stomion.vocabulary.durations import seconds_of
 
 _TABLE = re.compile(r"\[\[(\w+)(?:\.(\w+))?\]\]$")

@@ -12,10 +12,10 @@ from stomion.drafts.algorithms import kind_of, lifetime_of, offered, phase_of, t
 from stomion.drafts.joined import joined
 from stomion.drafts.objects import Thing, things_of
 from stomion.drafts.rules import Names, filter_of, route_of, translation_of
-from stomion.drafts.shape import MAX_LINES, statements_of
-from stomion.drafts.statement import Statement
 from stomion.drafts.tunnels import Suites, tunnel_of
 from stomion.model.site import SheetInterface, SheetProposal, SiteSheet
+from stomion.shapes.statement import Statement
+from stomion.shapes.text import MAX_LINES, statements_of
 from stomion.space.axis import is_address
 
 MOST_OF_A_NAME = 1_000

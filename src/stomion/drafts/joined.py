@@ -6,7 +6,7 @@ from collections.abc import Collection, Mapping, Sequence
 
 from stomion.drafts import words as w
 from stomion.drafts.objects import Thing
-from stomion.drafts.statement import Statement
+from stomion.shapes.statement import Statement
 
 DEEP = 3
 """Blocks that speak of blocks."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import phase_of
-from stomion.drafts.statement import Statement
+from stomion.shapes.statement import Statement
 
 _ORDERS = frozenset({
     "set", "add", "create", "config", "edit", "define", "new", "insert", "ip", "ipv4", "ipv6", "crypto", "security", "static", "this",

@@ -8,8 +8,8 @@ from functools import lru_cache
 
 from stomion.drafts import words as w
 from stomion.drafts.objects import Thing
-from stomion.drafts.statement import Statement
 from stomion.model.site import SheetFilter, SheetMatch, SheetRoute, SheetTranslation
+from stomion.shapes.statement import Statement
 from stomion.space.axis import is_address
 
 

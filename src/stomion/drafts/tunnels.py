@@ -21,8 +21,8 @@ from stomion.drafts.algorithms import (
 )
 from stomion.drafts.objects import Thing
 from stomion.drafts.rules import Names
-from stomion.drafts.statement import Statement
 from stomion.model.site import SheetDpd, SheetProposal, SheetTunnel
+from stomion.shapes.statement import Statement
 from stomion.space.axis import is_address
 from stomion.vocabulary.durations import seconds_of
 

@@ -17,8 +17,10 @@ MOST_BYTES = 4 << 20
 MOST_LISTED = 5_000
 LOOKED_AT = 8_192
 """Bytes by which a listing is known: it begins at the top."""
-_STAMP = re.compile(rb"(?:<\d+>)?\s*(?:\[?\d{2,4}[-/.:]\d\d[-/.:]\d|\[?[A-Z][a-z]{2} +\d|\[?\d{9,})")
-_WORDS = (b"spi", b"state", b"status", b"peer", b"tunnel", b"child", b"connection", b"inbound")
+_STAMP = re.compile(
+    rb"(?!\s*\d{1,3}(?:\.\d{1,3}){3}(?!\.?\d))(?:<\d+>)?\s*(?:\[?\d{2,4}[-/.:]\d\d[-/.:]\d|\[?[A-Z][a-z]{2} +\d|\[?\d{9,})"
+)
+_WORDS = (b"spi", b"state", b"status", b"peer", b"tunnel", b"child", b"connection", b"inbound", b"packets", b"bytes")
 _TELLING = ("packets_in", "packets_out", "bytes_in", "age_s", "expires_in_s", "rekey_in_s")
 
 

@@ -13,7 +13,6 @@ from tomlkit.items import AoT, Table
 
 from stomion.drafts.cited import cited
 from stomion.drafts.draft import draft_of
-from stomion.drafts.shape import MAX_LINES
 from stomion.errors import UnreadableInput, UsageError
 from stomion.ingest.files import open_input
 from stomion.ingest.sheet import read_sheet
@@ -28,6 +27,7 @@ from stomion.model.site import (
     SheetTunnel,
     SiteSheet,
 )
+from stomion.shapes.text import MAX_LINES
 from stomion.vocabulary.clean import clean
 from stomion.vocabulary.keydumps import without_key_dumps
 from stomion.vocabulary.secrets import without_secrets

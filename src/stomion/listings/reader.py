@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
-from stomion.listings.records import Raw, records_of
+from stomion.listings.found import Found
+from stomion.listings.halves import paired
+from stomion.listings.raw import Raw
+from stomion.listings.records import records_of
 from stomion.listings.states import state_of
 from stomion.model.provenance import Provenance
 from stomion.model.sa import Sa
@@ -64,6 +67,8 @@ _SIDES = (
         {"remote", "peer", "far", "right", "gateway", "partner", "their", "dst", "destination", "gw", "endpoint"}
     ),
 )
+_ENDS = frozenset({"source", "destination", "src", "dst"})
+"""What a packet's ends are called: inbound ones come from the peer."""
 _HEX = re.compile(r"(?:0x)?([0-9a-fA-F]{6,8})\b")
 _ADDRESS = re.compile(
     r"(?<![\w.:/])(?:\d{1,3}(?:\.\d{1,3}){3}|[0-9a-fA-F]*:[0-9a-fA-F:]+:[0-9a-fA-F]+)(?![\w:]|\.\d|/\d)"
@@ -89,34 +94,23 @@ class Listed:
     names: tuple[str, ...] = ()
 
 
-@dataclass(slots=True)
-class _Found:
-    values: dict[str, object] = field(default_factory=dict)
-    peers: list[str] = field(default_factory=list)
-    own: list[str] = field(default_factory=list)
-    loose: list[str] = field(default_factory=list)
-    spis: list[str] = field(default_factory=list)
-    name: str = ""
-
-    def put(self, key: str, value: object) -> None:
-        if value not in (None, "") and key not in self.values:
-            self.values[key] = value
-
-
 def listed_of(text: str, file: str, site: str) -> list[Listed]:
     """Every SA, or tunnel without one, that a listing tells of."""
     raws = records_of(text)
     at = _moment(text)
-    out = []
+    every = []
     for raw in raws:
         found = _read(raw)
-        known = set(found.values) & {"state", "spi_in", "spi_out", "packets_in", "packets_out", "age_s", "expires_in_s"}
-        if ("state" not in found.values and "spi_in" not in found.values) or len(known) + bool(
-            found.peers or found.loose or found.name
-        ) < LEAST:
-            continue
-        out.append(_listed(found, Provenance(file, site, line=raw.line or None, record=raw.entry), at))
-    return out
+        found.where = Provenance(file, site, line=raw.line or None, record=raw.entry)
+        known = set(found.values) & _TELLING
+        if found.values.keys() & {"state", "spi_in", "spi_out"} and (
+            len(known) + bool(found.peers or found.loose or found.name) >= LEAST
+        ):
+            every.append(found)
+    return [_listed(found, at) for found in paired(every)]
+
+
+_TELLING = frozenset(("state", "spi_in", "spi_out", "packets_in", "packets_out", "age_s", "expires_in_s"))
 
 
 def _moment(text: str) -> float | None:
@@ -134,10 +128,11 @@ def _bag(key: str) -> list[str]:
     return [part.lower() for part in re.findall(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+", key)]
 
 
-def _read(raw: Raw) -> _Found:
-    found = _Found()
+def _read(raw: Raw) -> Found:
+    found = Found()
     found.loose += _ADDRESS.findall(raw.head)
     found.name = _named(raw.head)
+    found.way = next((way for key, value in raw.pairs if (way := _way(_bag(key), value))), "")
     for key, value in raw.pairs:
         if value.strip() in ("-", "–", "--", "n/a", "none", "N/A", "") and "integrity" not in key.lower():
             continue
@@ -146,6 +141,16 @@ def _read(raw: Raw) -> _Found:
         found.put("spi_in", found.spis[0])
         found.put("spi_out", found.spis[1])
     return found
+
+
+def _way(words: list[str], value: str) -> str:
+    """The direction that a record says it is of: `Dir  in`."""
+    low = value.strip().lower()
+    if set(words) & {"dir", "direction", "way"}:
+        return (
+            "in" if low in _IN or low in ("<-", "<=", "←") else "out" if low in _OUT or low in ("->", "=>", "→") else ""
+        )
+    return ""
 
 
 def _named(head: str) -> str:
@@ -169,9 +174,9 @@ def _direction(bag: Iterable[str]) -> str:
     return ""
 
 
-def _take(found: _Found, words: list[str], value: str) -> None:
+def _take(found: Found, words: list[str], value: str) -> None:
     bag = set(words)
-    way = _direction(words)
+    way = _direction(words) or found.way
     if bag & {"spi", "spis"}:
         spis = [m.lower().zfill(8) for m in _HEX.findall(value)]
         if way and len(spis) == 1:
@@ -244,7 +249,7 @@ def _take(found: _Found, words: list[str], value: str) -> None:
         found.put("state", value)
 
 
-def _spis(found: _Found, value: str, spis: list[str]) -> None:
+def _spis(found: Found, value: str, spis: list[str]) -> None:
     """Two SPIs in one cell: by the words before each, else in and out as they come."""
     low = value.lower()
     for spi in spis:
@@ -256,7 +261,7 @@ def _spis(found: _Found, value: str, spis: list[str]) -> None:
             found.spis.append(spi)
 
 
-def _counts(found: _Found, bag: set[str], way: str, value: str) -> None:
+def _counts(found: Found, bag: set[str], way: str, value: str) -> None:
     kind = (
         "packets"
         if bag & {"packets", "pkts", "packet", "pkt"}
@@ -300,7 +305,7 @@ def _encapsulation(value: str) -> str:
     return "udp" if re.search(r"udp|4500|\byes\b|\bon\b|detected|active|true|enabled|nat-?t", low) else ""
 
 
-def _algorithms(found: _Found, value: str) -> None:
+def _algorithms(found: Found, value: str) -> None:
     said = find_proposal(value.replace("/", " "), "ESP")
     assert said is not None
     found.put("encryption", next(iter(said.values("encryption")), ""))
@@ -308,8 +313,10 @@ def _algorithms(found: _Found, value: str) -> None:
     found.put("group", next(iter(said.values("group")), ""))
 
 
-def _addresses(found: _Found, bag: set[str], value: str) -> None:
+def _addresses(found: Found, bag: set[str], value: str) -> None:
     addresses = [a for a in _ADDRESS.findall(value) if is_address(a)]
+    if found.way == "in" and bag & _ENDS:
+        bag = {"remote"} if bag & {"source", "src"} else {"local"}
     if bag & _SIDES[0]:
         found.own += addresses
     elif bag & _SIDES[1] and len(addresses) == 1:
@@ -318,8 +325,8 @@ def _addresses(found: _Found, bag: set[str], value: str) -> None:
         found.loose += addresses
 
 
-def _listed(found: _Found, where: Provenance, at: float | None) -> Listed:
-    v = found.values
+def _listed(found: Found, at: float | None) -> Listed:
+    v, where = found.values, found.where
     words = str(v.get("state", ""))
     moment = v.get("at", at)
     born = v.get("up_since")

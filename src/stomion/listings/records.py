@@ -5,8 +5,13 @@ from __future__ import annotations
 import json
 import re
 from collections import deque
-from collections.abc import Iterator
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Sequence
+
+from stomion.listings.phrases import lines_of_phrases
+from stomion.listings.raw import Raw
+from stomion.listings.turned import turned_tables
+from stomion.shapes.statement import Statement
+from stomion.shapes.text import statements_of
 
 MOST_LINES, MOST_RECORDS = 20_000, 5_000
 _PAIR = re.compile(r"([A-Za-z][\w.%/-]{0,80})=(\"[^\"]*\"|'[^']*'|[^\s,;]+)")
@@ -25,24 +30,41 @@ PAIRS_OF_A_LINE = 4
 """Keys and values from which on a line is a record of its own."""
 
 
-@dataclass(slots=True)
-class Raw:
-    """`pairs` are (key with the words it stands under, value), in their order; `head` is the line above them. `line` is 0 for an object of
-    JSON, of which `entry` counts."""
-
-    line: int
-    head: str = ""
-    pairs: list[tuple[str, str]] = field(default_factory=list)
-    entry: int | None = None
-
-
 def records_of(text: str) -> list[Raw]:
     """All records of a text, whatever their shape; empty for a text without any."""
     lines = [line[:WIDEST] for line in text.split("\n")[:MOST_LINES]]
     if text.lstrip()[:1] in ("{", "["):
         return _from_data(text)[:MOST_RECORDS]
-    found = _lines_of_pairs(lines) or _free_lines(lines) or _tables(lines) or _separated(lines) or _paragraphs(lines)
-    return found[:MOST_RECORDS]
+    if text.lstrip()[:1] == "<":
+        return _blocks(statements_of(text))[:MOST_RECORDS]
+    for shape in (_lines_of_pairs, turned_tables, _tables, _separated, lines_of_phrases, _paragraphs):
+        found = shape(lines)
+        if found:
+            return found[:MOST_RECORDS]
+    return []
+
+
+def _blocks(statements: Sequence[Statement]) -> list[Raw]:
+    """The innermost blocks that tell of a state or an SPI, with all that stands in them."""
+    out: list[Raw] = []
+    for statement in statements:
+        if not statement.kids:
+            continue
+        inner = _blocks(statement.kids)
+        own = any(kid.words and _TOLD.search(kid.words[0]) for kid in statement.kids if not kid.kids)
+        if inner and not own:
+            out += inner
+        elif own:
+            pairs = [
+                (" ".join([*above, *leaf.words[:1]])[:MOST_KEY], " ".join(leaf.words[1:]))
+                for above, leaf in statement.leaves()
+                if len(leaf.words) > 1
+            ]
+            out.append(Raw(statement.line, " ".join(statement.words[1:]), pairs))
+    return out
+
+
+_TOLD = re.compile(r"state|status|spi", re.IGNORECASE)
 
 
 def _lines_of_pairs(lines: list[str]) -> list[Raw]:
@@ -51,37 +73,6 @@ def _lines_of_pairs(lines: list[str]) -> list[Raw]:
         pairs = [(m[1], m[2].strip("\"'")) for m in _PAIR.finditer(line)]
         if len(pairs) >= PAIRS_OF_A_LINE:
             out.append(Raw(number, _PAIR.sub("", line).strip(), pairs))
-    return out
-
-
-_SPIS = re.compile(r"\bin(?:bound)?[ :=]+(?:spi[ :=]+)?(?:0x)?[0-9a-f]{8}\b", re.IGNORECASE)
-_SAID = re.compile(
-    r"\b(?P<key>in(?:bound)?|out(?:bound)?|up|age|rekey(?: in)?|expires(?: in)?|left|rx|tx|pfs|dh)[ :=]+"
-    r"(?P<value>(?:0x)?[0-9a-f]{8}\b|\d[\w:.]*(?: (?:s|sec\w*|min\w*|h|hours?|d|days?)\b)?)",
-    re.IGNORECASE,
-)
-_PEER = re.compile(r"(?<![\w.])\d{1,3}(?:\.\d{1,3}){3}(?![\w/]|\.\d)")
-_NUMBER = re.compile(r"^\s*[#\[(]?\d+[\]).:]?\s+")
-
-
-def _free_lines(lines: list[str]) -> list[Raw]:
-    """A line for each SA in words, where some line names its SPIs: `to-x 198.51.100.7 UP in c031f317 out c9e671ce up 54:01`."""
-    if not any(_SPIS.search(line) and _PEER.search(line) for line in lines):
-        return []
-    out = []
-    for number, line in enumerate(lines, 1):
-        peers = _PEER.findall(line)
-        body = _NUMBER.sub("", line)
-        if not peers or "=" in line:
-            continue
-        pairs = [("peer address", peers[-1])]
-        for m in _SAID.finditer(body):
-            hexadecimal = re.fullmatch(r"(?:0x)?[0-9a-f]{8}", m["value"], re.IGNORECASE)
-            pairs.append((f"{m['key']} spi" if hexadecimal else m["key"], m["value"]))
-        rest = _SAID.sub(" ", body[body.find(peers[-1]) + len(peers[-1]) :]).split()
-        pairs += [("state", rest[0])] if rest else []
-        pairs += [("algorithms", " ".join(rest[1:]))] if len(rest) > 1 else []
-        out.append(Raw(number, body[: body.find(peers[0])].strip(), pairs))
     return out
 
 
@@ -196,13 +187,16 @@ def _apart(rows: list[str], at: int) -> bool:
     return all(len(row) <= at or row[at] == " " for row in rows)
 
 
+_VALUE = re.compile(r"^\d|\d{3}|[=]")
+
+
 def _separated(lines: list[str]) -> list[Raw]:
     """A line of names and lines of values, with the same sign between them."""
     full = [(n, line) for n, line in enumerate(lines, 1) if line.strip()]
     for sign in (";", "\t", ",", "|"):
         for at, (_, line) in enumerate(full[:12]):
             names = [name.strip(" \"'") for name in line.split(sign)]
-            if len(names) < PAIRS_OF_A_LINE or any(name[:1].isdigit() for name in names):
+            if len(names) < PAIRS_OF_A_LINE or any(_VALUE.search(name) for name in names):
                 continue
             rows = [(n, [v.strip(" \"'") for v in row.split(sign)]) for n, row in full[at + 1 :]]
             good = [(n, row) for n, row in rows if len(row) == len(names)]

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from itertools import islice
 
-from stomion.drafts.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement
+from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement
 
 _TAG = re.compile(
     r"<(?P<close>/)?(?P<name>[A-Za-z][\w:.-]{0,80})(?P<attributes>(?:\s+[\w:.-]+\s*=\s*(?:\"[^\"]*\"|'[^']*'))*)\s*(?P<empty>/)?>|<[!?][^>]*>"

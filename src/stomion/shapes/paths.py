@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 
-from stomion.drafts.nested import Lines
-from stomion.drafts.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement
+from stomion.shapes.nested import Lines
+from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement
 
 MOST = 0.6
 """Of a text's lines that must have such a place, before it is read by them."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from stomion.drafts.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement, with_pairs
+from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement, with_pairs
 
 SEVERAL = 3
 """Lines that end with a semicolon from which on it ends every statement."""

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from stomion.drafts.nested import Lines
-from stomion.drafts.statement import MAX_STATEMENTS, Statement, keyed, statement
+from stomion.shapes.nested import Lines
+from stomion.shapes.statement import MAX_STATEMENTS, Statement, keyed, statement
 
 MOST_WORDS = 3
 """Of a column's head."""

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 
-from stomion.drafts.marked import data, listed, tagged
-from stomion.drafts.nested import SECTION, braces, closed, indented, sections, stanzas
-from stomion.drafts.paths import dotted, outlined
-from stomion.drafts.statement import Statement
-from stomion.drafts.tables import tabled
+from stomion.shapes.marked import data, listed, tagged
+from stomion.shapes.nested import SECTION, braces, closed, indented, sections, stanzas
+from stomion.shapes.paths import dotted, outlined
+from stomion.shapes.statement import Statement
+from stomion.shapes.tables import tabled
 
 MAX_LINES = 20_000
 """Of a configuration; what stands beyond is not read."""

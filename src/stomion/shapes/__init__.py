@@ -1,0 +1,1 @@
+"""The shapes that a text may have: what stands within what, whatever it means."""
