@@ -11,7 +11,8 @@ from stomion.drafts import words as w
 from stomion.drafts.algorithms import kind_of, lifetime_of, offered, phase_of, told_phase, values_of, with_shared
 from stomion.drafts.joined import joined
 from stomion.drafts.objects import Thing, things_of
-from stomion.drafts.rules import Names, filter_of, route_of, translation_of
+from stomion.drafts.rules import filter_of, route_of, translation_of
+from stomion.drafts.said import Names
 from stomion.drafts.tunnels import Suites, tunnel_of
 from stomion.model.site import SheetInterface, SheetProposal, SiteSheet
 from stomion.shapes.statement import Statement

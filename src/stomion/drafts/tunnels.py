@@ -20,7 +20,7 @@ from stomion.drafts.algorithms import (
     with_shared,
 )
 from stomion.drafts.objects import Thing
-from stomion.drafts.rules import Names
+from stomion.drafts.said import Names
 from stomion.model.site import SheetDpd, SheetProposal, SheetTunnel
 from stomion.shapes.statement import Statement
 from stomion.space.axis import is_address

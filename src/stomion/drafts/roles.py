@@ -1,0 +1,76 @@
+"""What the words of a rule mean: what the value after them is, or what the rule does."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+
+from stomion.drafts import words as w
+
+ZONES = frozenset({"inside", "outside", "tunnel", "lan", "wan", "vpn", "internet", "dmz"})
+ACTIONS = (
+    ("exempt", w.EXEMPT | {"not"}), ("masquerade", w.HIDE), ("allow", w.ALLOW), ("reject", w.REJECT), ("drop", w.DROP),
+)  # fmt: skip
+NEW = frozenset({"new", "gets", "becomes", "translated", "mapped", "rewritten"})
+WITH_PORTS = frozenset({"tcp", "udp", "sctp"})
+KIN = (
+    ("source_to", frozenset({"source", "src"})),
+    ("destination_to", frozenset({"destination", "dst", "dest"})),
+)  # fmt: skip
+_REWRITES = w.TRANSLATION | {"translated", "rewrite", "mapped", "to", "new"}
+
+
+@lru_cache(8_192)
+def into_of(word: str) -> str:
+    """Which address a word says is translated: `snat`, `translate-source`, `destinationNat`."""
+    if word.lower() in ("snat", "dnat"):
+        return "source_to" if word.lower() == "snat" else "destination_to"
+    parts = set(w.parts_of(word))
+    if not parts & _REWRITES or len(parts) != len(("source", "nat")):
+        return ""
+    return next((name for name, kin in KIN if parts & kin), "")
+
+
+def no_translation(word: str) -> str:
+    parts = w.parts_of(word)
+    return "exempt" if len(parts) > 1 and parts[0] in ("no", "not", "without", "skip") and parts[1] in TURNED else ""
+
+
+TURNED = w.TRANSLATION | {"translated", "nating", "natted"}
+
+
+MOST_PARTS = 3
+"""Parts of a word from which on it is no plain key."""
+PORT = re.compile(r"\d{1,5}(?:-\d{1,5})?")
+_ROLES: tuple[tuple[str, frozenset[str]], ...] = (
+    ("source", w.SOURCE), ("destination", w.DESTINATION), ("service", w.SERVICE), ("in_interface", w.ENTERS),
+    ("out_interface", w.LEAVES), ("via", w.VIA), ("on", w.ON),
+)  # fmt: skip
+_MIXED = {
+    frozenset({"from", "zone"}): "from_zone", frozenset({"to", "zone"}): "to_zone", frozenset({"src", "zone"}): "from_zone",
+    frozenset({"dst", "zone"}): "to_zone", frozenset({"source", "zone"}): "from_zone", frozenset({"destination", "zone"}): "to_zone",
+    frozenset({"in", "if"}): "in_interface", frozenset({"out", "if"}): "out_interface", frozenset({"in", "interface"}): "in_interface",
+    frozenset({"out", "interface"}): "out_interface", frozenset({"source", "interface"}): "in_interface",
+    frozenset({"destination", "interface"}): "out_interface", frozenset({"incoming", "interface"}): "in_interface",
+    frozenset({"outgoing", "interface"}): "out_interface", frozenset({"next", "hop"}): "via",
+}  # fmt: skip
+
+
+def role_of(word: str) -> str:
+    """What the value after a word is."""
+    low = word.lower()
+    whole = next((role for role, known in _ROLES if low in known), "")
+    if whole:
+        return whole
+    parts = [p for p in w.parts_of(word) if not p.isdecimal()]
+    mixed = _MIXED.get(frozenset(parts[:2])) if len(parts) > 1 else None
+    if mixed:
+        return mixed
+    first = parts[0] if parts else ""
+    return (
+        next((role for role, known in _ROLES if first in known and len(word) > len(first)), "")
+        if len(parts) < MOST_PARTS
+        else ""
+    )
+
+
