@@ -24,6 +24,10 @@ _TAG = re.compile(
 _BITS = re.compile(r"\s+with\s+(?:an?\s+)?(128|192|256)[- ]bits?(?:\s+keys?)?\b", re.IGNORECASE)
 
 
+_LENGTH = re.compile(r"(?<!\S)\d{1,7}\s?(?:s|secs?|seconds?|m|mins?|minutes?|h|hours?|d|days?)(?!\w)", re.IGNORECASE)
+"""A length of time that says its unit."""
+
+
 def phase_of(words: Sequence[str]) -> int | None:
     """1 or 2, by the words around; None where nothing tells."""
     low = [word.lower() for word in words]
@@ -133,7 +137,10 @@ def combination(words: Sequence[str], protocol: str) -> SheetProposal | None:
                 found[kind] = (*found.get(kind, ()), *values_of(kind, values, protocol))
         if found.get("encryption") or found.get("integrity"):
             return proposal(found, life)
-    text = _TAG.sub(" ", " ".join(words).replace("+", " ").replace("/", " "))
+    text = _BITS.sub(r" \1", _TAG.sub(" ", " ".join(words).replace("+", " ").replace("/", " ")))
+    if life is None and (length := _LENGTH.search(text)) is not None:
+        life = seconds_of(length[0].strip())
+        text = text.replace(length[0], " ")
     said = find_proposal(re.sub(r"\bPRF[-_ ]?", "prf ", text, flags=re.IGNORECASE), "ESP")
     if said is None or not said.values("encryption"):
         return None

@@ -40,6 +40,7 @@ class Draft:
 def draft_of(text: str) -> Draft:
     """Read a configuration of any shape."""
     top = statements_of(text)
+    _plain(top)
     things = things_of(top)
     names = Names()
     made: dict[str, list[Thing]] = {"site": [t for t in things if t.kind == "system"]}
@@ -73,13 +74,23 @@ def draft_of(text: str) -> Draft:
         if thing.kind in ("interface", "network", "network-group", "service", "proposal", "system"):
             used.update(_lines(thing))
     sheet = SiteSheet(
-        _site(things), True, tuple(interfaces), tuple(tunnels), tuple(routes), tuple(translations), tuple(filters),  # type: ignore[arg-type]
+        _site(things, top), True, tuple(interfaces), tuple(tunnels), tuple(routes), tuple(translations), tuple(filters),  # type: ignore[arg-type]
     )  # fmt: skip
     named = {t.name: t for t in things if t.name and t.kind in _SPOKEN_OF}
     if len({t.line for t in things}) == 1:
         # Data that was decoded as a whole has no lines.
         made = {}
     return Draft(sheet, tuple(_left(top, used)), text.count("\n") > MAX_LINES, made, named)
+
+
+def _plain(top: list[Statement]) -> None:
+    """Every statement without the words that only stand between an address and its mask."""
+    todo = list(top)
+    while todo:
+        statement = todo.pop()
+        if any(word.lower() in w.NETMASK for word in statement.words):
+            statement.words = w.without_mask_words(statement.words)
+        todo += statement.kids
 
 
 _SPOKEN_OF = frozenset(("network", "network-group", "service", "proposal", "interface"))
@@ -113,7 +124,14 @@ def _shown(words: tuple[str, ...]) -> str:
     return words[0] if len(words) > 1 and _PLAIN.fullmatch(words[0]) else "a line"
 
 
-def _site(things: list[Thing]) -> str:
+def _titled(top: list[Statement]) -> str:
+    """The last word of the text's first line, if one for a gateway stands before it: `Configuration of unit NAME`."""
+    words = top[0].words if top else ()
+    told = len(words) > 1 and words[-2].lower() in _GATEWAY and not w.is_value(words[-1])
+    return words[-1] if told else ""
+
+
+def _site(things: list[Thing], top: list[Statement]) -> str:
     """What the gateway calls itself: by a word for a name, else beside the word for the gateway at the head of its block."""
     systems = [thing for thing in things if thing.kind == "system"]
     for thing in systems:
@@ -125,7 +143,7 @@ def _site(things: list[Thing]) -> str:
                 return statement.words[-1] if statement.words[1].lower() in _FILLERS else statement.words[1]
     named = next((thing.name for thing in systems if thing.name and not thing.label), "")
     alone = (t for t in things if t.label.lower() in _GATEWAY | {"host"} and not any(s.words or s.kids for s in t.body))
-    return named or next((thing.name for thing in alone if not w.is_value(thing.name)), "")
+    return named or next((thing.name for thing in alone if not w.is_value(thing.name)), "") or _titled(top)
 
 
 _GATEWAY = frozenset({"unit", "box", "gateway", "node", "device", "station", "appliance"})

@@ -60,6 +60,9 @@ def _owned(things: Sequence[Thing], names: Collection[str]) -> dict[str, list[St
     for thing in things:
         if thing.kind not in _OWNED:
             continue
+        if thing.kind == "proposal" and thing.name in names:
+            out.setdefault(thing.name, []).append(Statement((thing.label,), thing.line, thing.body))
+            continue
         for statement in thing.body:
             words = statement.words
             if len(words) > 1 and words[-1] in names and set(w.parts_of(words[0])) & _TUNNEL:

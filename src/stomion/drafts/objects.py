@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from stomion.drafts import words as w
-from stomion.drafts.algorithms import phase_of
+from stomion.drafts.algorithms import flat, kind_of, kinds_in, phase_of
 from stomion.shapes.statement import Statement
 
 _ORDERS = frozenset({
@@ -60,12 +60,21 @@ def things_of(top: list[Statement]) -> list[Thing]:
             continue
         key = (thing.kind, thing.name, phase_of([thing.label]) if thing.kind == "proposal" else None)
         known = found.get(key) if thing.name and thing.kind in _MERGED else None
+        if known is not None and thing.kind == "proposal" and _is_whole(known) and _is_whole(thing):
+            known = None
         if known is None:
             found[key] = thing
             out.append(thing)
         else:
             known.body = [*known.body, *thing.body]
     return out
+
+
+def _is_whole(proposal: Thing) -> bool:
+    """Does it tell a cipher, so that another one of its name is another proposal?"""
+    return any(
+        kind_of(flat(statement)[:1]) == "encryption" or kinds_in(flat(statement)) > 1 for statement in proposal.body
+    )
 
 
 _ACTIONS = w.ALLOW | w.DROP | w.REJECT | w.HIDE | w.EXEMPT | {"snat", "dnat"}
@@ -89,7 +98,8 @@ def _walk(top: Sequence[Statement], within: str) -> Iterator[Thing]:
         if within == kind and not statement.after(place + 1).words and statement.kids and _by_part(statement, place):
             place = -1
         if within and (not kind or (within == "translation" and kind == "filter") or not statement.words):
-            kind, place = within, place if kind else -1
+            item = bool(statement.words) and statement.words[0].lower() in ("rule", "entry", "item", "line")
+            kind, place = within, place if kind else 0 if item else -1
         if not kind:
             yield from _unknown(statement)
             continue
@@ -101,6 +111,9 @@ def _walk(top: Sequence[Statement], within: str) -> Iterator[Thing]:
             yield from _line(kind, rest, label)
         elif not rest.words and statement.words and _are_items(statement, kind):
             yield from _walk([kid for kid in statement.kids if kid.kids or kind in LISTS], kind)
+        elif not rest.words and kind == "interface" and all(map(_is_addressed, statement.kids)):
+            for kid in statement.kids:
+                yield Thing(kind, kid.words[0], [kid.after(1)], kid.line, label)
         elif not rest.words and kind not in LISTS and _holds_others(statement, kind):
             yield from _walk(statement.kids, "")
         elif kind == "system" or (kind not in LISTS and _holds_named(statement, kind)):
@@ -124,7 +137,7 @@ def _by_part(statement: Statement, place: int) -> bool:
 def _body(rest: Statement) -> list[Statement]:
     """What is said of a thing in a block: the words behind its name, and the lines within."""
     said = rest.after(1)
-    return [Statement(said.words, said.line, quoted=said.quoted), *rest.kids] if len(said.words) > 1 else rest.kids
+    return [Statement(said.words, said.line, quoted=said.quoted), *rest.kids] if said.words else rest.kids
 
 
 def _unknown(statement: Statement) -> Iterator[Thing]:
@@ -136,11 +149,22 @@ def _unknown(statement: Statement) -> Iterator[Thing]:
             yield Thing("system", name, [kid for kid in statement.kids if not kid.kids], statement.line)
         elif name:
             yield Thing("block", name, statement.kids, statement.line, words[0] if words else "")
-        yield from _walk([kid for kid in statement.kids if kid.kids], "")
+        yield from _walk([kid for kid in statement.kids if kid.kids or _is_system(kid)], "")
         return
     orders = next((n for n, word in enumerate(words) if word.lower() not in _ORDERS), len(words))
     if len(words) > orders + 2:
         yield Thing("block", words[orders + 1], [statement.after(orders + 2)], statement.line, words[orders])
+
+
+def _is_addressed(statement: Statement) -> bool:
+    """A name with an address beside it."""
+    words = statement.words
+    return len(words) > 1 and not statement.kids and not _kind_of(words[0]) and any(map(w.interface_address, words[1:]))
+
+
+def _is_system(statement: Statement) -> bool:
+    """`Gateway: NAME` and nothing more."""
+    return len(statement.words) == len(("Gateway", "NAME")) and _kind(statement)[1] == "system"
 
 
 def _line(kind: str, rest: Statement, label: str) -> Iterator[Thing]:
@@ -261,7 +285,10 @@ def _kind_of(word: str) -> str:
             return whole
     parts = w.parts_of(word)
     if len(parts) == 1:
-        return next((kind for kind, known in w.KINDS if parts[0] in known), "") if parts[0] != low else ""
+        one = parts[0].removesuffix("s")
+        return (
+            next((kind for kind, known in w.KINDS if parts[0] in known or one in known), "") if parts[0] != low else ""
+        )
     told = set(parts)
     if told & w.OFFERS and phase_of([word]):
         return "proposal"

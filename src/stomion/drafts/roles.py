@@ -46,14 +46,22 @@ _ROLES: tuple[tuple[str, frozenset[str]], ...] = (
     ("source", w.SOURCE), ("destination", w.DESTINATION), ("service", w.SERVICE), ("in_interface", w.ENTERS),
     ("out_interface", w.LEAVES), ("via", w.VIA), ("on", w.ON),
 )  # fmt: skip
-_MIXED = {
-    frozenset({"from", "zone"}): "from_zone", frozenset({"to", "zone"}): "to_zone", frozenset({"src", "zone"}): "from_zone",
-    frozenset({"dst", "zone"}): "to_zone", frozenset({"source", "zone"}): "from_zone", frozenset({"destination", "zone"}): "to_zone",
-    frozenset({"in", "if"}): "in_interface", frozenset({"out", "if"}): "out_interface", frozenset({"in", "interface"}): "in_interface",
-    frozenset({"out", "interface"}): "out_interface", frozenset({"source", "interface"}): "in_interface",
-    frozenset({"destination", "interface"}): "out_interface", frozenset({"incoming", "interface"}): "in_interface",
-    frozenset({"outgoing", "interface"}): "out_interface", frozenset({"next", "hop"}): "via",
-}  # fmt: skip
+_WAYS = (
+    (frozenset({"from", "src", "source", "in", "incoming", "ingress", "inbound"}), "from_zone", "in_interface"),
+    (frozenset({"to", "dst", "destination", "dest", "out", "outgoing", "egress", "outbound"}), "to_zone", "out_interface"),
+)  # fmt: skip
+_INTERFACE = frozenset({"if", "interface", "iface", "intf", "port", "nic"})
+
+
+def _mixed(parts: list[str]) -> str:
+    """A zone or an interface by two words: `from zone`, `in-interface`."""
+    if parts[:2] == ["next", "hop"]:
+        return "via"
+    both = parts[:2] if parts[0] not in w.ZONE | _INTERFACE else parts[1::-1]
+    for words, zone, interface in _WAYS:
+        if both[0] in words:
+            return zone if both[1] in w.ZONE else interface if both[1] in _INTERFACE else ""
+    return ""
 
 
 def role_of(word: str) -> str:
@@ -63,7 +71,7 @@ def role_of(word: str) -> str:
     if whole:
         return whole
     parts = [p for p in w.parts_of(word) if not p.isdecimal()]
-    mixed = _MIXED.get(frozenset(parts[:2])) if len(parts) > 1 else None
+    mixed = _mixed(parts) if len(parts) > 1 else ""
     if mixed:
         return mixed
     first = parts[0] if parts else ""
@@ -72,5 +80,3 @@ def role_of(word: str) -> str:
         if len(parts) < MOST_PARTS
         else ""
     )
-
-

@@ -51,7 +51,7 @@ _COUNTED = frozenset(
 
 
 def _scan(thing: Thing, names: Names) -> Said:
-    said = Said(names)
+    said = Said(names, translating=thing.kind == "translation")
     said.hear(_tokens(thing))
     return said
 
@@ -98,7 +98,7 @@ def route_of(thing: Thing, names: Names) -> SheetRoute | None:
     """A route; None without a destination."""
     said = _scan(thing, names)
     words = {word.lower() for word, _ in _tokens(thing)}
-    nets = [*said.loose, *said.destination]
+    nets = [*said.source, *said.loose, *said.destination]
     destination = nets[0] if nets else "0.0.0.0/0" if words & w.DEFAULT else ""
     via = said.values.get("via", "")
     if not via and len(nets) > 1 and is_address(nets[1]):

@@ -39,6 +39,9 @@ class Said:
     name: str = ""
     role: str = ""
     begun: bool = False
+    translating: bool = False
+    told: set[str] = field(default_factory=set)
+    """The sides that something was said of, were it anything."""
 
     def hear(self, words: list[tuple[str, bool]]) -> None:
         """Every word with whether it stood in quotes."""
@@ -49,12 +52,26 @@ class Said:
             if word.lower() in ("no", "not", "without") and following.lower() in TURNED:
                 self.action, self.begun = self.action or "exempt", True
                 number += 1
-            elif quoted and not self.name and self.role in (("", "name") if self.begun else ("", "name", self.role)):
+            elif (
+                quoted
+                and not self.name
+                and not w.network_of(word)
+                and self.role in (("", "name") if self.begun else ("", "name", self.role))
+            ):
                 self.name, self.role = word, ""
+            elif word in ("->", "=>", "<->") and self._turns(following):
+                self.role = "to_zone" if self.role == "zone" else "destination"
+                if self.role == "destination" and not self.source:
+                    self.source, self.loose = self.loose, []
             elif not w.is_mask(word):
                 taken = self._value(word, following)
                 number += self._other(word) if taken is None else taken
             number += 1
+
+    def _turns(self, following: str) -> bool:
+        """Does an arrow lead from a source to a destination, and not to what is done?"""
+        place = following in self.names.networks or following in self.names.zones or bool(w.network_of(following))
+        return not self.into and (place or following.lower() in w.EVERYTHING or self.role == "zone")
 
     def _value(self, word: str, following: str) -> int | None:
         """Take a network or a service; the number of further words that belong to it, None where it is neither."""
@@ -87,6 +104,7 @@ class Said:
         elif self.role == "via":
             self.values.setdefault("via", network[0])
         else:
+            self.told.add(self.role if self.role in w.SIDES else "source")
             {"source": self.source, "destination": self.destination}.get(self.role, self.loose).extend(network)
 
     def _other(self, word: str) -> int:
@@ -97,6 +115,8 @@ class Said:
         if self.role in ("from_zone", "to_zone", "in_interface", "out_interface"):
             self.values.setdefault(self.role, word)
             self.role = ""
+        elif self.role == "zone" and word not in w.SIDES:
+            self.values.setdefault("from_zone", word)
         elif not self.begun and not word.isdecimal() and not self.name:
             self.name = word
         elif word.lower() in w.HOLE:
@@ -143,10 +163,11 @@ class Said:
 
     def _where(self, word: str, low: str) -> bool:
         """An interface or a zone that is known, or a word for everything."""
-        if word in self.names.interfaces and self.role in ("in_interface", "out_interface", "on", ""):
-            self.values.setdefault("interface" if self.role in ("on", "") else self.role, word)
+        if word in self.names.interfaces and self.role in ("in_interface", "out_interface", "on", "action", ""):
+            self.values.setdefault(self.role if self.role in ("in_interface", "out_interface") else "interface", word)
         elif low in w.EVERYTHING:
             self.begun = True
+            self.told.add(self.role or "source")
         elif (word in self.names.zones or low in ZONES) and self.role in (
             "source",
             "destination",
@@ -165,9 +186,11 @@ class Said:
             return True
         if role and self.role == "new" and role not in w.SIDES:
             return True
+        if self.translating and role in w.SIDES and role in self.told and not self.into:
+            self.into = f"{role}_to"
+        if not role and low in w.ZONE and self.role not in ("source", "destination", "from_zone", "to_zone"):
+            role = "zone"
         if role:
             self.begun = True
-            self.role = "given" if self.into and not self.given and role == "destination" else role
+            self.role = "given" if self.into and not self.given and role in w.SIDES else role
         return bool(role)
-
-

@@ -31,6 +31,7 @@ Suites = dict[str, list[tuple[int | None, SheetProposal]]]
 _BETWEEN = ("<->", "<=>", "===", "==", "->", "=>", "-->")
 _IKE = re.compile(r"(?:ike)?[-_ ]?v?([12])(?:\.0)?", re.IGNORECASE)
 
+_PROOFS = frozenset({"proof", "auth", "authentication", "authenticates", "method", "credential", "credentials"})
 _VERSIONED = frozenset({"ike", "exchange", "version", "keyexchange", "isakmp"})
 _IKE_WORD = re.compile(r"ike[-_ ]?v?[12](?![\d.])", re.IGNORECASE)
 
@@ -111,11 +112,7 @@ def _tell(told: _Told, above: tuple[str, ...], statement: Statement, names: Name
         _dpd(told, words)
     elif bag & {"identifies"} or (head & w.IDENTITY and not head & w.NETWORKS):
         _sides(told, above, words, "id", names)
-    elif (
-        head & w.PSK
-        or (head & {"proof", "auth", "authentication", "authenticates", "method"} and bag & (w.PSK | w.CERTIFICATE))
-        or head & w.CERTIFICATE
-    ):
+    elif head & w.PSK or (head & _PROOFS and bag & (w.PSK | w.CERTIFICATE)) or head & w.CERTIFICATE:
         told.values.setdefault("auth", "certificate" if bag & w.CERTIFICATE and not bag & w.PSK else "psk")
     elif head & w.STARTS and not any(map(w.network_of, words)):
         _starts(told, words)
@@ -128,8 +125,12 @@ def _tell(told: _Told, above: tuple[str, ...], statement: Statement, names: Name
         return
     elif head & w.SITE and (head & w.FAR) and len(words) > 1:
         told.values.setdefault("peer_site", words[-1])
-    elif (head & w.BOUND or head & {"interface", "port", "intf", "iface", "if"}) and words[-1] in names.interfaces:
+    elif (head & w.BOUND or head & {"interface", "port", "intf", "iface", "if", "nic"}) and words[
+        -1
+    ] in names.interfaces:
         told.values.setdefault("interface", words[-1])
+    elif _ends_alone(words, head, names):
+        _sides(told, above, words, "end", names)
     elif any(sign in words for sign in _BETWEEN) or head & (w.NETWORKS - {"range"}) or _has_networks(words, names):
         _sides(told, above, words, "networks", names)
     elif (
@@ -144,6 +145,17 @@ def _tell(told: _Told, above: tuple[str, ...], statement: Statement, names: Name
         _sides(told, above, words, "end", names)
     elif head & w.NAME and len(words) > 1 and not above:
         told.values.setdefault("name", " ".join(words[1:]))
+
+
+def _ends_alone(words: Sequence[str], head: frozenset[str], names: Names) -> bool:
+    """Two addresses with an arrow between, and nothing that makes networks of them."""
+    return (
+        any(sign in words for sign in _BETWEEN)
+        and not head & (w.NETWORKS - {"range"})
+        and not _has_networks(words, names)
+        and sum(map(is_address, words)) <= len(("own", "far"))
+        and any(map(is_address, words))
+    )
 
 
 def _has_networks(words: Sequence[str], names: Names) -> bool:
@@ -222,7 +234,15 @@ def _starts(told: _Told, words: tuple[str, ...]) -> None:
 
 def _version(told: _Told, words: tuple[str, ...]) -> bool:
     low = [word.lower() for word in words]
-    found = next((m for word in low[1:] for part in re.split(r"[-_/]", word) if (m := _IKE.fullmatch(part))), None)
+    found = next(
+        (
+            m
+            for word in (low if _IKE_WORD.match(low[0]) else low[1:])
+            for part in re.split(r"[-_/]", word)
+            if (m := _IKE.fullmatch(part))
+        ),
+        None,
+    )
     mode = next((name for name in ("aggressive", "main") if any(name in word for word in low)), "")
     if found is None and not mode:
         return False
@@ -248,6 +268,8 @@ def _sides(told: _Told, above: tuple[str, ...], words: tuple[str, ...], topic: s
     if between is None and not side:
         between = _turning(words, names)
     for number, word in enumerate(words):
+        if word in _BETWEEN:
+            continue
         low = word.lower()
         mine = _side_of((word,)) if not w.is_value(word) and word not in names.networks else ""
         if between is not None:

@@ -73,7 +73,24 @@ OFFERS = frozenset({
 TRANSLATION = frozenset({"nat", "snat", "dnat", "translation", "translations", "translate", "xlate"})
 
 OWN = frozenset(
-    {"own", "local", "our", "ours", "left", "near", "this", "here", "self", "my", "inner", "lcl", "loc", "home"}
+    {
+        "own",
+        "local",
+        "our",
+        "ours",
+        "us",
+        "we",
+        "left",
+        "near",
+        "this",
+        "here",
+        "self",
+        "my",
+        "inner",
+        "lcl",
+        "loc",
+        "home",
+    }
 )
 FAR = frozenset(
     {
@@ -83,6 +100,8 @@ FAR = frozenset(
         "right",
         "their",
         "theirs",
+        "them",
+        "they",
         "other",
         "there",
         "opposite",
@@ -224,7 +243,7 @@ PORTS = frozenset(
 ENTERS = frozenset({"in", "entering", "enters", "inif", "iif", "ingress", "incoming", "inbound", "input", "arriving"})
 LEAVES = frozenset({"out", "leaving", "leaves", "outif", "oif", "egress", "outgoing", "outbound", "output", "exiting"})
 VIA = frozenset({"via", "through", "nexthop", "next-hop", "hop", "gateway", "gw", "next"})
-ON = frozenset({"on", "by", "dev", "interface", "device", "port", "if", "intf", "iface"})
+ON = frozenset({"on", "by", "dev", "interface", "device", "nic", "port", "if", "intf", "iface"})
 ALLOW = frozenset({"allow", "permit", "accept", "pass", "allowed", "permitted", "allows"})
 DROP = frozenset({"drop", "deny", "discard", "block", "dropped", "denied", "drops", "blocked"})
 REJECT = frozenset({"reject", "refuse", "rejected", "refused", "rejects"})
@@ -281,6 +300,17 @@ def interface_address(word: str, mask: str = "") -> str:
     except ValueError:
         return ""
     return str(found) if "/" in word or mask else ""
+
+
+def without_mask_words(words: tuple[str, ...]) -> tuple[str, ...]:
+    """`10.1.0.0 mask 255.255.0.0` without the word between."""
+    return tuple(
+        word
+        for n, word in enumerate(words)
+        if not (
+            0 < n < len(words) - 1 and word.lower() in NETMASK and is_address(words[n - 1]) and is_mask(words[n + 1])
+        )
+    )
 
 
 def is_mask(word: str) -> bool:

@@ -77,6 +77,48 @@ def stanzas(lines: Lines) -> list[Statement] | None:
     return out if told >= SEVERAL and told * 2 > count and odd <= told else None
 
 
+def underlined(lines: Lines) -> list[Statement] | None:
+    """Blocks under titles with a rule beneath; what stands before the first is at the top. None where the text has none."""
+    titles = {n for n in range(len(lines) - 1) if _is_title(lines[n][1], lines[n + 1][1])}
+    if len(titles) < len(("one", "two")):
+        return None
+    out: list[Statement] = []
+    here: Lines = []
+    head: Statement | None = None
+
+    def close() -> None:
+        kids = indented([(n, _BULLET.sub("", line)) for n, line in here])
+        if head is None:
+            out.extend(kids)
+        else:
+            head.kids = kids
+        here.clear()
+
+    for n, (number, line) in enumerate(lines):
+        if n in titles:
+            close()
+            head = statement(line, number)
+            out.append(head)
+        elif n - 1 not in titles:
+            here.append((number, line))
+    close()
+    return out
+
+
+_BULLET = re.compile(r"^\s*[*•+-]\s+")
+
+
+def _is_title(line: str, below: str) -> bool:
+    rule = below.strip()
+    return (
+        bool(line.strip())
+        and not line[0].isspace()
+        and len(rule) >= SEVERAL
+        and set(rule) in ({"-"}, {"="}, {"~"}, {"_"})
+        and len(rule) >= len(line.strip()) // 2
+    )
+
+
 def closed(lines: Lines) -> list[Statement] | None:
     """Blocks that a line opens and `end` or `exit` closes, without indentation; None where the text has none."""
     told = [line for _, line in lines if line.strip()]
@@ -160,7 +202,7 @@ def braces(lines: Lines) -> list[Statement]:
     out: list[Statement] = []
     open_: list[Statement] = []
     buffer, began, values = "", 0, 0
-    for number, line in lines:
+    for number, line in ((n, _INLINE.sub(_parted_by_commas, line)) for n, line in lines):
         for at, sign in _signs(line):
             if not buffer.strip():
                 began = number
@@ -190,6 +232,17 @@ def braces(lines: Lines) -> list[Statement]:
             buffer += " "
     _put(buffer, began, open_, out)
     return out
+
+
+_INLINE = re.compile(r"\{[^{}\n]{1,4000}\}")
+_IN_LIST = re.compile(r"\[[^\]]*\]|\"[^\"]*\"|,")
+
+
+def _parted_by_commas(block: re.Match[str]) -> str:
+    """A block on one line whose keys are parted by commas, with semicolons in their place."""
+    if re.search(r"[\w-]\s*[=:]\s", block[0]) is None or ";" in block[0]:
+        return block[0]
+    return _IN_LIST.sub(lambda m: ";" if m[0] == "," else m[0], block[0][:-1]) + ";}"
 
 
 def _signs(line: str) -> Iterator[tuple[int, str]]:

@@ -54,16 +54,16 @@ def statement(text: str, line: int) -> Statement:
 
 def with_pairs(text: str, line: int) -> Statement:
     """A line of several `key=value`: each a statement within."""
-    found = [(m[1], m[2] if m[2] is not None else m[3]) for m in _PAIR.finditer(text)]
+    found = [(m[1], next(v for v in m.groups()[1:] if v is not None)) for m in _PAIR.finditer(text)]
     if len(found) < len(("a=1", "b=2")):
         return statement(text, line)
     before = text[: _PAIR.search(text).start()]  # type: ignore[union-attr]
     kids = [keyed((key,), value, line) for key, value in found]
-    after = _PAIR.sub(" ", text[len(before) :]).strip()
+    after = _PAIR.sub(" ", text[len(before) :]).strip(" ,;()")
     return Statement(statement(before, line).words, line, [*kids, *([statement(after, line)] if after else [])])
 
 
-_PAIR = re.compile(r"(?<!\S)([A-Za-z][\w.-]*)=(?:\"([^\"\n]*)\"|([^\s\";]+));?")
+_PAIR = re.compile(r"(?<![^\s(,])([A-Za-z][\w.-]*)=(?:\"([^\"\n]*)\"|\[([^\[\]\n]*)\]|([^\s\";()\[\]]+));?")
 
 
 def _parted(token: str) -> list[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from stomion.shapes.marked import data, listed, tagged
-from stomion.shapes.nested import SECTION, braces, closed, indented, sections, stanzas
+from stomion.shapes.nested import SECTION, braces, closed, indented, sections, stanzas, underlined
 from stomion.shapes.paths import dotted, outlined
 from stomion.shapes.statement import Statement
 from stomion.shapes.tables import tabled
@@ -37,7 +37,7 @@ def statements_of(text: str) -> list[Statement]:
         return braces(lines)
     if sum(SECTION.match(line) is not None for _, line in lines) > 1:
         return sections(lines)
-    by_place = outlined(lines) or dotted(lines) or stanzas(lines) or closed(lines)
+    by_place = outlined(lines) or dotted(lines) or stanzas(lines) or underlined(lines) or closed(lines)
     if by_place is not None:
         return by_place
     tables, rest = tabled(lines)
