@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -130,6 +131,7 @@ ELEMENTS = f"""<status gateway="quayhead">
 STYLES = {
     "table": TABLE, "bars": BARS, "paragraphs": PARAGRAPHS, "dotted": DOTTED, "nested": NESTED, "pairs": PAIRS, "separated": SEPARATED,
     "objects": OBJECTS, "sentences": SENTENCES, "cells": CELLS, "turned": TURNED, "halves": HALVES, "elements": ELEMENTS,
+    **{path.stem: path.read_text() for path in sorted((Path(__file__).parent / "styles").glob("*.txt"))},
 }  # fmt: skip
 
 

@@ -25,14 +25,15 @@ _TELLING = ("packets_in", "packets_out", "bytes_in", "age_s", "expires_in_s", "r
 
 
 def _fits(item: Item, head: bytes) -> bool:
-    """Is it a listing and no log? Its records fill most of it, each has a state or SPIs that are understood, and one tells how an SA
+    """Is it a listing and no log? Its records fill most of it, most have a state or SPIs that are understood, and one tells how an SA
     fares."""
     head = head[:LOOKED_AT]
     low = head.lower()
     if not item.site or sum(word in low for word in _WORDS) < 2 or _is_stamped(head) or not is_text(head):
         return False
     found = listed_of(_text(head), item.name, item.site)
-    if not found or not all(one.sa.state is not None or one.sa.spi_in for one in found):
+    known = sum(one.sa.state is not None or bool(one.sa.spi_in) for one in found)
+    if not found or 2 * known < len(found):
         return False
     return any(_tells(one) for one in found) and _is_filled(head, found)
 

@@ -16,7 +16,7 @@ _PEER = re.compile(
     r"(?<![\w.])\d{1,3}(?:\.\d{1,3}){3}(?![\w/]|\.\d)|(?<![\w:.])[0-9a-f]{1,4}:[0-9a-f:]*:[0-9a-f]{1,4}(?![\w:/])"
 )
 _SPI = re.compile(r"(?<![\w.])(?:0x)?(?=[0-9a-f]*\d)[0-9a-f]{8}(?!\w)", re.IGNORECASE)
-_APART = re.compile(r"[,;|](?![^()\[\]]*[)\]])|\s[–—-]\s|(?<=[)\]])\s|\s(?=[(\[])")
+_APART = re.compile(r"(?<!\d),|,(?!\d)|[;|]|\s[–—-]\s|(?<=[)\]])\s|\s(?=[(\[])|\s{2,}|(?<=[a-z0-9)])\.\s|\s+and\s+")
 _FOR = re.compile(r"(?P<state>[A-Za-z][\w /()-]{0,30}?)\s+(?:for|since)\s+(?P<age>\d\S*(?:\s\S+){0,5})", re.IGNORECASE)
 _KEYED = re.compile(r"(?P<key>[A-Za-z][A-Za-z _/-]{0,30}?)\s*[=: ]\s*(?P<value>(?:0x)?[0-9a-f]*\d.*)", re.IGNORECASE)
 _TIME = re.compile(r"\d{1,3}(?::\d\d){1,2}")
@@ -24,19 +24,18 @@ _TITLE = re.compile(r"\b(?:peer|remote|local|gateway|from|to)\b[ :=]*$", re.IGNO
 _COUNTED = re.compile(
     r"\b(?:packets?|pkts?|bytes?|octets?)[ :=]+\d|\d\s?(?:packets?|pkts?|bytes?|octets?|[kmg]i?b)\b", re.IGNORECASE
 )
-_DIRECTION = re.compile(r"\b(in|out|inbound|outbound|incoming|outgoing|rx|tx|received|sent)\b", re.IGNORECASE)
+_DIRECTION = re.compile(r"\b(in|out|inbound|outbound|incoming|outgoing|rx|tx|received?s?|sen[dt]s?)\b", re.IGNORECASE)
 _NUMBER = re.compile(r"^\s*[#\[(]?\d+[\]).:]?\s+")
 
 
 def lines_of_phrases(lines: list[str]) -> list[Raw]:
-    """A record for each line that names a peer, where some line names two SPIs too."""
-    if not any(len(_SPI.findall(line)) > 1 and _PEER.search(line) for line in lines):
+    """A record for each line that names a peer, with the deeper lines below it, where some record names two SPIs too."""
+    whole = list(_with_deeper(lines))
+    if not any(len(_SPI.findall(line)) > 1 for _, line in whole):
         return []
     out = []
-    for number, line in enumerate(lines, 1):
-        peers = [m for m in _PEER.finditer(line) if not _TIME.fullmatch(m[0])]
-        if not peers:
-            continue
+    for number, line in whole:
+        peers = _peers(line)
         pairs = [("peer address", peers[-1][0]), *(("local address", p[0]) for p in peers[:-1])]
         told = list(_told(line[peers[-1].end() :]))
         before = _NUMBER.sub("", line[: peers[0].start()])
@@ -47,23 +46,58 @@ def lines_of_phrases(lines: list[str]) -> list[Raw]:
     return out
 
 
+def _with_deeper(lines: list[str]) -> Iterator[tuple[int, str]]:
+    """(number, line) of each line with a peer, and behind it those below that stand deeper and name none."""
+    at, whole, depth = 0, "", 0
+    for number, drawn in enumerate(lines, 1):
+        line = _DRAWN.sub(lambda m: " " * len(m[0]), drawn)
+        inside = len(line) - len(line.lstrip())
+        if _peers(line):
+            if whole:
+                yield at, whole
+            at, whole, depth = number, line.rstrip(), inside
+        elif whole and line.strip() and inside > depth and len(whole) < MOST and not _LISTED.match(line):
+            whole += f"  {line.strip()}"
+        elif whole:
+            yield at, whole
+            whole = ""
+    if whole:
+        yield at, whole
+
+
+MOST = 4_000
+"""Characters of a record."""
+_LISTED = re.compile(r"\s*[A-Za-z][\w /-]{0,30}(?::\s|:$|\s?\.{3})")
+"""A key and its value on a line of their own."""
+_DRAWN = re.compile(r"^[\s│├└┬─|`+-]+(?=[\w(])")
+
+
+def _peers(line: str) -> list[re.Match[str]]:
+    return [m for m in _PEER.finditer(line) if not _TIME.fullmatch(m[0])]
+
+
 def _told(text: str) -> Iterator[tuple[str, str]]:
     way = ""
     state = False
     for cell in _APART.split(text):
-        phrase = cell.strip(" :()[]<>.\t")
+        phrase = _IS.sub("", cell.strip(" :()[]<>.\t"))
         if not phrase:
             continue
         turned = _DIRECTION.search(phrase)
         spi = not _COUNTED.search(phrase) and _SPI.search(phrase) is not None
         since = _FOR.fullmatch(phrase)
-        if spi:
-            way = turned[1] if turned else ""
+        old = _OLD.fullmatch(phrase)
+        if turned and turned[0] == phrase:
+            way = phrase
+        elif spi:
+            way = turned[1] if turned else way
             yield (f"{way} spi".strip(), phrase)
         elif since and state_of(since["state"]) and seconds_of(since["age"]) is not None:
             state = True
             yield "state", since["state"]
             yield "age", since["age"]
+        elif old and seconds_of(old[1]) is not None:
+            yield "age", old[1]
         elif find_proposal(phrase.replace("/", " "), "ESP") is not None and seconds_of(phrase) is None:
             yield "algorithms", phrase
         elif re.search(r"\d", phrase):
@@ -71,6 +105,10 @@ def _told(text: str) -> Iterator[tuple[str, str]]:
         elif not state and state_of(phrase) is not None:
             state = True
             yield "state", phrase
+
+
+_IS = re.compile(r"^(?:is|it|and|being)\s+", re.IGNORECASE)
+_OLD = re.compile(r"(\d\S*(?:\s\S+){0,5}?)\s+old", re.IGNORECASE)
 
 
 def _valued(phrase: str, way: str) -> tuple[str, str]:

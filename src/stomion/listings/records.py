@@ -9,14 +9,14 @@ from collections.abc import Iterator, Sequence
 
 from stomion.listings.phrases import lines_of_phrases
 from stomion.listings.raw import Raw
-from stomion.listings.turned import turned_tables
+from stomion.listings.turned import turned_tables, two_lines
 from stomion.shapes.statement import Statement
 from stomion.shapes.text import statements_of
 
 MOST_LINES, MOST_RECORDS = 20_000, 5_000
 _PAIR = re.compile(r"([A-Za-z][\w.%/-]{0,80})=(\"[^\"]*\"|'[^']*'|[^\s,;]+)")
 _KEYED = re.compile(r"^(?:[-*•|] {0,3})?([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*)$")
-_RULE = re.compile(r"^[\s\-=+|_*─━═┄┼│]{6,}$")
+_RULE = re.compile(r"^[\s\-=+|_*─━═┄┼│┌┬┐├┤└┴┘╔╦╗╠╬╣╚╩╝║]{6,}$")
 _CELL = re.compile(r"\S+(?: \S+)*")
 MOST_KEY = 200
 """Characters of a key with what it stands under."""
@@ -37,11 +37,30 @@ def records_of(text: str) -> list[Raw]:
         return _from_data(text)[:MOST_RECORDS]
     if text.lstrip()[:1] == "<":
         return _blocks(statements_of(text))[:MOST_RECORDS]
-    for shape in (_lines_of_pairs, turned_tables, _tables, _separated, lines_of_phrases, _paragraphs):
+    for shape in (
+        _lines_of_pairs,
+        _shaped,
+        turned_tables,
+        two_lines,
+        _tables,
+        _separated,
+        lines_of_phrases,
+        _paragraphs,
+    ):
         found = shape(lines)
         if found:
             return found[:MOST_RECORDS]
     return []
+
+
+def _shaped(lines: list[str]) -> list[Raw]:
+    """Sections, lists of keys, and names with dots: their own signs say what is of one tunnel."""
+    if sum(_SHAPE.match(line) is not None for line in lines) < len(("one", "two")) and not _SHAPE.match(lines[0]):
+        return []
+    return _blocks(statements_of("\n".join(lines)))
+
+
+_SHAPE = re.compile(r"\s*(?:\[[A-Za-z][\w. \"-]*\]\s*$|- +[\w-]+:\s|[A-Za-z][\w-]*(?:\.|\[)[\w.\[\]-]+ *[=:] )")
 
 
 def _blocks(statements: Sequence[Statement]) -> list[Raw]:
@@ -71,9 +90,10 @@ def _lines_of_pairs(lines: list[str]) -> list[Raw]:
     out = []
     for number, line in enumerate(lines, 1):
         pairs = [(m[1], m[2].strip("\"'")) for m in _PAIR.finditer(line)]
-        if len(pairs) >= PAIRS_OF_A_LINE:
+        stated = len(pairs) > 1 and any(_TOLD.search(key) for key, _ in pairs)
+        if len(pairs) >= PAIRS_OF_A_LINE or stated:
             out.append(Raw(number, _PAIR.sub("", line).strip(), pairs))
-    return out
+    return out if any(len(raw.pairs) >= PAIRS_OF_A_LINE for raw in out) else []
 
 
 def _from_data(text: str) -> list[Raw]:
@@ -119,20 +139,35 @@ def _tables(lines: list[str]) -> list[Raw]:
         names = lines[at:begin]
         body = begin + 1 if begin < len(lines) and _RULE.match(lines[begin]) else begin
         rows = []
-        while (
-            body < len(lines)
-            and len(_CELL.findall(lines[body])) > 1
-            and len(re.split(r" {2,}|\t", lines[body].strip())) >= COLUMNS
-        ):
+        while body < len(lines) and len(_CELL.findall(lines[body])) > 1 and _width(lines[body]) >= COLUMNS:
             if not _RULE.match(lines[body]):
                 rows.append((body + 1, lines[body]))
             body += 1
-        columns = _columns(names, [line for _, line in rows])
+        bar = next((sign for sign in "│|" if names[0].count(sign) >= COLUMNS - 1), "")
+        columns = [] if bar else _columns(names, [line for _, line in rows])
+        heads = (
+            [" ".join(filter(None, column)) for column in zip(*(_cells(line, bar) for line in names), strict=False)]
+            if bar
+            else []
+        )
         for number, line in rows:
             pairs = [(name, line[low:high].strip(" |│")) for name, low, high in columns]
+            if bar:
+                pairs = list(zip(heads, _cells(line, bar), strict=False))
             out.append(Raw(number, "", [(k, v) for k, v in pairs if v]))
         at = max(body, begin)
     return out
+
+
+def _width(line: str) -> int:
+    """How many cells a row may have."""
+    bars = max(line.count("|"), line.count("│"))
+    return max(bars - 1, len(re.split(r" {2,}|\t", line.strip(" |│"))))
+
+
+def _cells(line: str, bar: str) -> list[str]:
+    """What stands between bars."""
+    return [cell.strip() for cell in line.strip().strip(bar).split(bar)]
 
 
 def _header(lines: list[str], at: int) -> int:
