@@ -23,7 +23,7 @@ HERE = Path(__file__).parent
 SHAPES = (
     "commands", "items", "stanzas", "objects", "elements", "profiles", "lists", "tables", "parentheses", "contexts", "dotted", "sentences",
     "outline", "records", "closed", "pairs", "strokes", "apart", "heads", "short",
-    "notes", "csv", "calls", "menu", "arrows", "inline",
+    "notes", "csv", "calls", "menu", "arrows", "inline", "other-words", "gateways", "form", "by-name", "assigned",
 )  # fmt: skip
 KEY = "abc-Def?12"
 BRACES = """

@@ -34,7 +34,9 @@ def phase_of(words: Sequence[str]) -> int | None:
     parts = {p for word in words for p in w.parts_of(word)}
     joined = " ".join([*low, *(p for word in words for p in w.parts_of(word))])
     first = bool(
-        re.search(r"\b(?:phase|stage|ph|p)[-_ .]?1\b", joined) or set(low) & w.PHASE_1 or parts & {"ike", "isakmp"}
+        re.search(r"\b(?:phase|stage|ph|p)[-_ .]?1\b", joined)
+        or set(low) & w.PHASE_1
+        or parts & {"ike", "isakmp", "parent"}
     )
     second = bool(
         re.search(r"\b(?:phase|stage|ph|p)[-_ .]?2\b", joined)
@@ -77,12 +79,18 @@ def _is_algorithm(word: str) -> bool:
 def values_of(kind: str, words: Sequence[str], protocol: str) -> tuple[str | int, ...]:
     """The values a statement of a kind names, in its order, in the sheet's own spelling."""
     text = _BITS.sub(r" \1", _TAG.sub(" ", " ".join(words))).replace("|", " ")
+    if kind != "encryption":
+        text = text.replace("/", " ")
     if kind == "group":
         if {word.lower() for word in words} & w.NONE:
             return ()
         found = find_proposal(" ".join(words), protocol)
         named = [int(g) for g in found.values("group")] if found is not None else []
-        bare = [int(m[1]) for word in " ".join(words).replace("|", " ").split() if (m := _BARE_GROUP.fullmatch(word))]
+        bare = [
+            int(m[1])
+            for word in " ".join(words).replace("|", " ").replace("/", " ").split()
+            if (m := _BARE_GROUP.fullmatch(word))
+        ]
         return tuple(dict.fromkeys(named + [g for g in bare if g]))
     if kind == "encryption":
         said = find_proposal(text, protocol)

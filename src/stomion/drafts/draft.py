@@ -88,6 +88,8 @@ def _plain(top: list[Statement]) -> None:
     todo = list(top)
     while todo:
         statement = todo.pop()
+        if statement.kids and len(statement.words) > 1 and statement.words[-1].lower() == "is":
+            statement.words = statement.words[:-1]
         if any(word.lower() in w.NETMASK for word in statement.words):
             statement.words = w.without_mask_words(statement.words)
         todo += statement.kids

@@ -45,13 +45,18 @@ class _Joining:
 
     def _one(self, statement: Statement, seen: frozenset[str]) -> Statement:
         words = statement.words
-        other = self.named.get(words[-1]) if len(words) > 1 and not statement.kids else None
+        place = next((n for n, word in enumerate(words) if n and word in self.named), 0) if not statement.kids else 0
+        other = self.named[words[place]] if place else None
         if other is None or other.name in seen or len(seen) > DEEP or self.left <= 0:
             kids = self.body(statement.kids, seen) if statement.kids else []
             return Statement(words, statement.line, kids, statement.quoted)
         self.left -= 1 + len(other.body)
         self.spoken.add(id(other))
-        return Statement(words[:-1], statement.line, self.body(other.body, seen | {other.name}))
+        found = Statement(words[:place], statement.line, self.body(other.body, seen | {other.name}))
+        if place == len(words) - 1:
+            return found
+        # What stands behind the name on the same line is said of the tunnel itself.
+        return Statement((), statement.line, [found, self._one(statement.after(place + 1), seen)])
 
 
 def _owned(things: Sequence[Thing], names: Collection[str]) -> dict[str, list[Statement]]:

@@ -148,7 +148,8 @@ def _unknown(statement: Statement) -> Iterator[Thing]:
         if len(words) == len(("station", "NAME")) and any(_kind(kid)[1] == "interface" for kid in statement.kids):
             yield Thing("system", name, [kid for kid in statement.kids if not kid.kids], statement.line)
         elif name:
-            yield Thing("block", name, statement.kids, statement.line, words[0] if words else "")
+            body = [kid for kid in statement.kids if words or not _calls(kid, _KEYS)]
+            yield Thing("block", name, body, statement.line, words[0] if words else "")
         yield from _walk([kid for kid in statement.kids if kid.kids or _is_system(kid)], "")
         return
     orders = next((n for n, word in enumerate(words) if word.lower() not in _ORDERS), len(words))
@@ -174,6 +175,9 @@ def _line(kind: str, rest: Statement, label: str) -> Iterator[Thing]:
         yield Thing(kind, number, [said], rest.line)
         return
     words = rest.words
+    if kind == "system" and len(words) > 1 and words[0].lower() in ("of", "the", "this", "is"):
+        yield Thing(kind, words[-1], [], rest.line, label)
+        return
     skip = 1 if len(words) > 1 and set(w.parts_of(words[0])) & (w.NAME | {"is"}) else 0
     yield Thing(kind, words[skip] if words else "", [rest.after(1 + skip)], rest.line, words[0] if skip else label)
 
@@ -205,7 +209,11 @@ def _are_items(statement: Statement, kind: str) -> bool:
 
 def _is_title(rest: Statement, label: str) -> bool:
     """Do the words after the name of a list only speak of it: `Filter rules, the first match counts`?"""
-    return label.lower().endswith("s") and len(rest.words) > 1 and not any(map(w.is_value, rest.words))
+    about = sum(word.lower() in _ABOUT for word in rest.words) > 1
+    return (label.lower().endswith("s") or about) and len(rest.words) > 1 and not any(map(w.is_value, rest.words))
+
+
+_ABOUT = frozenset({"in", "the", "this", "order", "first", "match", "list", "of", "counts", "from", "top"})
 
 
 def _single(kind: str, statement: Statement) -> bool:
@@ -290,6 +298,10 @@ def _kind_of(word: str) -> str:
             next((kind for kind, known in w.KINDS if parts[0] in known or one in known), "") if parts[0] != low else ""
         )
     told = set(parts)
+    if told & {"gateway", "gw", "peer"} and phase_of([word]):
+        return ""
+    if told & {"crypto", "cipher"} and {p.removesuffix("s") for p in parts} & w.OFFERS:
+        return "proposal"
     if told & w.OFFERS and phase_of([word]):
         return "proposal"
     if told & w.TRANSLATION and not told & {"traversal", "t", "keepalive"}:
@@ -313,9 +325,22 @@ def _holds_named(statement: Statement, kind: str) -> bool:
 def _name(rest: Statement) -> str:
     """The word beside the kind, else what a line inside calls it."""
     words = [word for word in rest.words if word.lower() not in w.NAME]
-    if words:
+    called = next((kid for known in (w.NAME, _KEYS) for kid in rest.kids if _calls(kid, known)), None)
+    if words and not (called is not None and all(word.lower() in _COUNTED or word.isdecimal() for word in words)):
         return words[0]
-    for kid in rest.kids:
-        if len(kid.words) > 1 and set(w.parts_of(kid.words[0])) & w.NAME and not kid.kids:
-            return " ".join(kid.words[1:])
-    return ""
+    return " ".join(called.words[1:]) if called is not None else ""
+
+
+_COUNTED = frozenset({"no", "nr", "number", "#"})
+_KEYS = frozenset({"id", "ref", "handle"})
+
+
+def _calls(kid: Statement, known: frozenset[str]) -> bool:
+    """Is it a key for a name, and nothing else?"""
+    return (
+        len(kid.words) > 1 and not kid.kids and bool(set(w.parts_of(kid.words[0])) & known) and not _sided(kid.words[0])
+    )
+
+
+def _sided(word: str) -> bool:
+    return bool(set(w.parts_of(word)) & (w.OWN | w.FAR))

@@ -153,6 +153,8 @@ class Said:
         into = into_of(word) or next((name for name, kin in KIN if low in kin and self.role in ("action", "new")), "")
         if low == "interface" and self.role == "action":
             action = "masquerade"
+        if self.translating and self.role == "action" and low in w.DENIED:
+            action = "exempt"
         if not action and not into:
             return False
         self.action = self.action or action

@@ -106,6 +106,7 @@ FAR = frozenset(
         "there",
         "opposite",
         "partner",
+        "counterpart",
         "rmt",
         "rem",
         "distant",
@@ -212,7 +213,7 @@ RETRIES = frozenset(
 )
 BOUND = frozenset({"bound", "bind", "binds", "device", "vti", "attach", "attached", "uses", "bound-to"})
 ENCRYPTION = frozenset({"encryption", "cipher", "ciphers", "enc", "encr", "encrypt", "crypt", "crypto"})
-INTEGRITY = frozenset({"integrity", "mac", "hash", "auth", "authentication", "integ", "digest", "hmac"})
+INTEGRITY = frozenset({"integrity", "hashes", "mac", "hash", "auth", "authentication", "integ", "digest", "hmac"})
 PRF = frozenset({"prf"})
 GROUP = frozenset(
     {"group", "groups", "grp", "dh", "pfs", "modp", "curve", "kex", "ke", "keyexchange", "dhgroup", "dh-group"}
@@ -242,12 +243,26 @@ PORTS = frozenset(
 )
 ENTERS = frozenset({"in", "entering", "enters", "inif", "iif", "ingress", "incoming", "inbound", "input", "arriving"})
 LEAVES = frozenset({"out", "leaving", "leaves", "outif", "oif", "egress", "outgoing", "outbound", "output", "exiting"})
-VIA = frozenset({"via", "through", "nexthop", "next-hop", "hop", "gateway", "gw", "next"})
-ON = frozenset({"on", "by", "dev", "interface", "device", "nic", "port", "if", "intf", "iface"})
+VIA = frozenset({"via", "way", "through", "nexthop", "next-hop", "hop", "gateway", "gw", "next"})
+ON = frozenset({"on", "by", "dev", "interface", "device", "nic", "adapter", "port", "if", "intf", "iface"})
 ALLOW = frozenset({"allow", "permit", "accept", "pass", "allowed", "permitted", "allows"})
 DROP = frozenset({"drop", "deny", "discard", "block", "dropped", "denied", "drops", "blocked"})
 REJECT = frozenset({"reject", "refuse", "rejected", "refused", "rejects"})
-HOLE = frozenset({"blackhole", "discard", "null", "null0", "drop", "reject", "hole", "unreachable", "prohibit"})
+HOLE = frozenset(
+    {
+        "blackhole",
+        "discarded",
+        "dropped",
+        "discard",
+        "null",
+        "null0",
+        "drop",
+        "reject",
+        "hole",
+        "unreachable",
+        "prohibit",
+    }
+)
 HIDE = frozenset({"masquerade", "masqueraded", "hidden", "hide", "overload", "pat", "masq"})
 EXEMPT = frozenset(
     {
@@ -265,6 +280,7 @@ EXEMPT = frozenset(
         "unchanged",
         "except",
         "skip",
+        "nothing",
         "keeps",
         "keep",
     }
@@ -275,6 +291,7 @@ _WILDCARD = re.compile(r"(?:0\.){0,3}(?:255|127|63|31|15|7|3|1|0)(?:\.255){0,3}"
 NOWHERE = ".".join("0000")
 """All zeros: an address and a mask of everything."""
 NETMASK = frozenset({"netmask", "mask", "prefixlen", "masklen"})
+_TURNED_SERVICE = re.compile(r"(\d{1,5}(?:-\d{1,5})?)/(tcp|udp|sctp)", re.IGNORECASE)
 _SERVICE = re.compile(r"(tcp|udp|sctp)(?:[/:](\d{1,5}(?:-\d{1,5})?))?|icmp|icmpv6|esp|ah|gre", re.IGNORECASE)
 
 
@@ -334,6 +351,9 @@ def masked(address: str, mask: str) -> str:
 
 def service_of(word: str) -> str:
     """`tcp:443`, `tcp/137-139`, `icmp` as the sheet writes it; empty for what is none."""
+    turned = _TURNED_SERVICE.fullmatch(word)
+    if turned:
+        return f"{turned[2].lower()}/{turned[1]}"
     found = _SERVICE.fullmatch(word)
     return word.lower().replace(":", "/") if found else ""
 

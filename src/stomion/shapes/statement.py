@@ -68,6 +68,8 @@ _PAIR = re.compile(r"(?<![^\s(,])([A-Za-z][\w.-]*)=(?:\"([^\"\n]*)\"|\[([^\[\]\n
 
 def _parted(token: str) -> list[str]:
     """`key=value` and `key:` are two and one; a colon inside an address, a service or a time stays."""
+    if _SIGN.fullmatch(token):
+        return []
     if token[-1:] == "." and token.strip("."):
         token = token.rstrip(".")
     if token[-1:] == ":" and len(token) > 1 and not re.fullmatch(r"[0-9a-fA-F:]+::", token):
@@ -75,7 +77,7 @@ def _parted(token: str) -> list[str]:
     key, sign, value = token.partition("=")
     if sign and key and not re.fullmatch(r"[-=<>!]+", token):
         return [key, *([value] if value else [])]
-    return [] if _SIGN.fullmatch(token) else [token]
+    return [token]
 
 
 def keyed(key: tuple[str, ...], value: str, line: int) -> Statement:

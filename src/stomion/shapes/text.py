@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 
+from stomion.shapes.braced import braces
+from stomion.shapes.heads import SECTION, closed, sections, stanzas, underlined
 from stomion.shapes.marked import data, listed, tagged
-from stomion.shapes.nested import SECTION, braces, closed, indented, sections, stanzas, underlined
+from stomion.shapes.nested import indented
 from stomion.shapes.paths import dotted, outlined
 from stomion.shapes.statement import Statement
 from stomion.shapes.tables import tabled

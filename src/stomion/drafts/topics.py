@@ -1,0 +1,70 @@
+"""Single things that a tunnel's statements say: how its peer is probed, who begins, which version and mode it speaks."""
+
+from __future__ import annotations
+
+import re
+
+from stomion.drafts import words as w
+from stomion.drafts.told import Told
+from stomion.vocabulary.durations import seconds_of
+
+_IKE = re.compile(r"(?:ike)?[-_ ]?v?([12])(?:\.0)?", re.IGNORECASE)
+IKE_WORD = re.compile(r"ike[-_ ]?v?[12](?![\d.])", re.IGNORECASE)
+
+
+def probing(told: Told, words: tuple[str, ...]) -> None:
+    """The interval is the length of time, or what stands after a word for it; the other number counts the tries."""
+    role = ""
+    for number, word in enumerate(words):
+        parts = {word.lower(), *w.parts_of(word)}
+        following = words[number + 1].lower() if number + 1 < len(words) else ""
+        if parts & w.INTERVAL and not w.is_value(word):
+            role = "interval"
+        elif parts & w.RETRIES and not w.is_value(word):
+            role = "retries"
+        if not re.match(r"\d", word) or w.network_of(word):
+            continue
+        unit = following.rstrip("s") in ("", "second", "sec", "min", "minute", "m") and following != ""
+        length = seconds_of(f"{word} {following}" if unit else word)
+        keyed = number + 2 < len(words) and words[number + 2][:1].isdecimal()
+        tries = not keyed and following.rstrip("s") in ("retrie", "retry", "time", "trie", "attempt", "try", "failure")
+        if length is None:
+            continue
+        if (role == "retries" and not unit) or tries:
+            told.retries = int(length)
+        elif told.interval is None:
+            told.interval = length
+        elif told.retries is None:
+            told.retries = int(length)
+
+
+def begins(told: Told, words: tuple[str, ...]) -> None:
+    rest = words[1:] if w.bag(words[:1]) & w.STARTS else words
+    said = w.bag(rest) | {word.lower() for word in rest}
+    if said & w.ON_TRAFFIC:
+        told.values.setdefault("initiate", "on-traffic")
+    elif said & w.NEVER:
+        told.values.setdefault("initiate", "never")
+    elif said & w.ALWAYS:
+        told.values.setdefault("initiate", "always")
+
+
+def version(told: Told, words: tuple[str, ...]) -> bool:
+    low = [word.lower() for word in words]
+    found = next(
+        (
+            m
+            for word in (low if IKE_WORD.match(low[0]) else low[1:])
+            for part in re.split(r"[-_/]", word)
+            if (m := _IKE.fullmatch(part))
+        ),
+        None,
+    )
+    mode = next((name for name in ("aggressive", "main") if any(name in word for word in low)), "")
+    if found is None and not mode:
+        return False
+    if found is not None and told.ike is None:
+        told.ike = int(found[1])
+    if mode:
+        told.values.setdefault("mode", mode)
+    return True

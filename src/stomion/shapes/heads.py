@@ -1,0 +1,149 @@
+"""Texts in which heads say what follows: in brackets, with a rule beneath, by a first line of a kind, or by a line that is closed later."""
+
+from __future__ import annotations
+
+import re
+
+from stomion.shapes.nested import ENDS, SEVERAL, Lines, indented
+from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement, with_pairs
+
+SECTION = re.compile(r"^\s*\[([^\[\]]{1,200})\]\s*$")
+_KEY = re.compile(r"([A-Za-z][\w .-]{0,40}?)\s*[:=]\s+(.*)")
+_TYPES = frozenset({"type", "object", "kind", "record", "entry", "section", "class", "item"})
+_PATH = re.compile(r"[\w-]+(?:[./](?:[\w-]+|\"[^\"]*\"))*")
+_HEAD_PART = re.compile(r"\"([^\"]*)\"|([\w-]+)")
+
+
+def sections(lines: Lines) -> list[Statement]:
+    """Blocks under heads in brackets; a head with dots in it stands under the one that it begins with."""
+    out: list[Statement] = []
+    known: dict[tuple[str, ...], Statement] = {}
+    here: list[Statement] = out
+    for count, (number, line) in enumerate(lines):
+        head = SECTION.match(line)
+        if head:
+            here = _under_head(head[1], number, out, known).kids
+        elif line.strip():
+            here.append(of_line(line, number))
+        if count > MAX_STATEMENTS:
+            break
+    return out
+
+
+def _under_head(head: str, number: int, out: list[Statement], known: dict[tuple[str, ...], Statement]) -> Statement:
+    path = tuple(a or b for a, b in _HEAD_PART.findall(head)) if _PATH.fullmatch(head.strip()) else ()
+    if len(path) < len(("tunnel", "NAME")):
+        out.append(statement(head, number))
+        return out[-1]
+    here = out
+    for length in range(1, min(len(path), MAX_DEPTH) + 1):
+        key = path[:length]
+        if key not in known or (length == len(path) and known[key].kids and not key[-1].isdecimal()):
+            known[key] = Statement(() if key[-1].isdecimal() else (key[-1],), number)
+            here.append(known[key])
+        here = known[key].kids
+    return known[path[:MAX_DEPTH]]
+
+
+def stanzas(lines: Lines) -> list[Statement] | None:
+    """Blocks parted by empty lines, each of which says in its first line what it is: `Type: tunnel`. None where the text has none."""
+    out: list[Statement] = []
+    fresh, told, count, odd = True, 0, 0, 0
+    for number, line in lines[:MAX_STATEMENTS]:
+        if not line.strip():
+            fresh = True
+            continue
+        found = _KEY.match(line)
+        if found is None:
+            odd += 1
+            (out[-1].kids if out and not fresh else out).append(statement(line, number))
+            continue
+        key, value = found[1], found[2]
+        if fresh:
+            count += 1
+            typed = key.lower() in _TYPES
+            told += typed
+            out.append(statement(value, number) if typed else Statement((), number))
+            fresh = False
+            if typed:
+                continue
+        out[-1].kids.append(keyed((key,), value, number))
+    return out if told >= SEVERAL and told * 2 > count and odd <= told else None
+
+
+def underlined(lines: Lines) -> list[Statement] | None:
+    """Blocks under titles with a rule beneath; what stands before the first is at the top. None where the text has none."""
+    titles = {n for n in range(len(lines) - 1) if _is_title(lines[n][1], lines[n + 1][1])}
+    if len(titles) < len(("one", "two")):
+        return None
+    out: list[Statement] = []
+    here: Lines = []
+    head: Statement | None = None
+
+    def close() -> None:
+        kids = indented([(n, _BULLET.sub("", line)) for n, line in here])
+        if head is None:
+            out.extend(kids)
+        else:
+            head.kids = kids
+        here.clear()
+
+    for n, (number, line) in enumerate(lines):
+        if n in titles:
+            close()
+            head = statement(line, number)
+            out.append(head)
+        elif n - 1 not in titles:
+            here.append((number, line))
+    close()
+    return out
+
+
+_BULLET = re.compile(r"^\s*[*•+-]\s+")
+
+
+def _is_title(line: str, below: str) -> bool:
+    rule = below.strip()
+    return (
+        bool(line.strip())
+        and not line[0].isspace()
+        and len(rule) >= SEVERAL
+        and set(rule) in ({"-"}, {"="}, {"~"}, {"_"})
+        and len(rule) >= len(line.strip()) // 2
+    )
+
+
+def closed(lines: Lines) -> list[Statement] | None:
+    """Blocks that a line opens and `end` or `exit` closes, without indentation; None where the text has none."""
+    told = [line for _, line in lines if line.strip()]
+    ends = sum(line.split()[0].lower() in ENDS for line in told)
+    begins = sum(line.split()[0].lower() == "begin" for line in told)
+    if ends < len(("one", "two")) or any(line[0].isspace() for line in told):
+        return None
+    out: list[Statement] = []
+    open_: list[Statement] = []
+    fresh = True
+    for number, line in lines[:MAX_STATEMENTS]:
+        words = line.split()
+        if not words:
+            fresh = True
+            continue
+        first = words[0].lower()
+        if first in ENDS:
+            if open_:
+                open_.pop()
+            fresh = True
+            continue
+        opens = first == "begin" if begins else fresh and not open_
+        found = with_pairs(line.strip()[len("begin") :] if opens and begins else line, number)
+        (open_[-1].kids if open_ else out).append(found)
+        if opens and len(open_) < MAX_DEPTH:
+            open_.append(found)
+        fresh = False
+    return out
+
+
+def of_line(line: str, number: int) -> Statement:
+    """`Key = a value with any signs`, or a statement."""
+    key, sign, value = line.partition("=")
+    return keyed((key.strip().strip("\"'"),), value, number) if sign else statement(line, number)
