@@ -13,7 +13,7 @@ DEEP = 3
 MOST = 50_000
 """Statements that are put in place of names; blocks of blocks could double without end."""
 _NAMED = frozenset({"block", "system", "tunnel"})
-_OWNED = frozenset({"block", "proposal", "network", "network-group", "service"})
+_OWNED = frozenset({"block", "proposal", "network", "network-group", "service", "interface"})
 
 
 def joined(things: Sequence[Thing], taken: Collection[str]) -> list[Thing]:
@@ -72,7 +72,7 @@ def _owned(things: Sequence[Thing], names: Collection[str]) -> dict[str, list[St
             words = statement.words
             if len(words) > 1 and words[-1] in names and set(w.parts_of(words[0])) & _TUNNEL:
                 rest = [one for one in thing.body if one is not statement]
-                out.setdefault(words[-1], []).append(Statement((thing.label,) if thing.label else (), thing.line, rest))
+                out.setdefault(words[-1], []).append(Statement(tuple(thing.label.split()), thing.line, rest))
                 break
     return out
 

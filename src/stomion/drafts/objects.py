@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import flat, kind_of, kinds_in, phase_of
+from stomion.drafts.roles import role_of
 from stomion.shapes.statement import Statement
 
 _ORDERS = frozenset({
@@ -91,8 +92,8 @@ def _acts(thing: Thing) -> bool:
     return any(word.lower() in _ACTIONS for s in thing.body for word in s.words)
 
 
-def _walk(top: Sequence[Statement], within: str) -> Iterator[Thing]:
-    """`within` is the kind of the list that they stand in."""
+def _walk(top: Sequence[Statement], within: str, title: str = "") -> Iterator[Thing]:
+    """`within` is the kind of the list that they stand in, `title` the words above it."""
     for statement in top:
         place, kind, label = _kind(statement)
         if within == kind and not statement.after(place + 1).words and statement.kids and _by_part(statement, place):
@@ -101,7 +102,7 @@ def _walk(top: Sequence[Statement], within: str) -> Iterator[Thing]:
             item = bool(statement.words) and statement.words[0].lower() in ("rule", "entry", "item", "line")
             kind, place = within, place if kind else 0 if item else -1
         if not kind:
-            yield from _unknown(statement)
+            yield from _unknown(statement, title)
             continue
         acts = place >= 0 and statement.words[place].lower() in ("snat", "dnat")
         rest = statement.after(place if acts else place + 1)
@@ -110,7 +111,8 @@ def _walk(top: Sequence[Statement], within: str) -> Iterator[Thing]:
         if not statement.kids:
             yield from _line(kind, rest, label)
         elif not rest.words and statement.words and _are_items(statement, kind):
-            yield from _walk([kid for kid in statement.kids if kid.kids or kind in LISTS], kind)
+            heads = " ".join(statement.words)
+            yield from _walk([kid for kid in statement.kids if kid.kids or kind in LISTS], kind, heads)
         elif not rest.words and kind == "interface" and all(map(_is_addressed, statement.kids)):
             for kid in statement.kids:
                 yield Thing(kind, kid.words[0], [kid.after(1)], kid.line, label)
@@ -125,7 +127,7 @@ def _walk(top: Sequence[Statement], within: str) -> Iterator[Thing]:
             first = [Statement(said.words, said.line, quoted=said.quoted)] if said.words else []
             yield Thing(kind, number, [*first, *statement.kids], statement.line, label)
         else:
-            yield Thing(kind, _name(rest), _body(rest), statement.line, label)
+            yield Thing(kind, _name(rest), _body(rest), statement.line, label or title)
 
 
 def _by_part(statement: Statement, place: int) -> bool:
@@ -136,11 +138,11 @@ def _by_part(statement: Statement, place: int) -> bool:
 
 def _body(rest: Statement) -> list[Statement]:
     """What is said of a thing in a block: the words behind its name, and the lines within."""
-    said = rest.after(1)
+    said = rest.after(0 if rest.words and rest.kids and w.network_of(rest.words[0]) else 1)
     return [Statement(said.words, said.line, quoted=said.quoted), *rest.kids] if said.words else rest.kids
 
 
-def _unknown(statement: Statement) -> Iterator[Thing]:
+def _unknown(statement: Statement, title: str) -> Iterator[Thing]:
     """A block of no known kind: what others may speak of by its name, and what it holds."""
     words = statement.words
     if statement.kids:
@@ -149,8 +151,10 @@ def _unknown(statement: Statement) -> Iterator[Thing]:
             yield Thing("system", name, [kid for kid in statement.kids if not kid.kids], statement.line)
         elif name:
             body = [kid for kid in statement.kids if words or not _calls(kid, _KEYS)]
-            yield Thing("block", name, body, statement.line, words[0] if words else "")
-        yield from _walk([kid for kid in statement.kids if kid.kids or _is_system(kid)], "")
+            yield Thing("block", name, body, statement.line, words[0] if words else title)
+        elif not words:
+            yield Thing("block", "", statement.kids, statement.line, title)
+        yield from _walk([kid for kid in statement.kids if kid.kids or _is_system(kid)], "", " ".join(words))
         return
     orders = next((n for n, word in enumerate(words) if word.lower() not in _ORDERS), len(words))
     if len(words) > orders + 2:
@@ -225,10 +229,26 @@ def _is_one(statement: Statement) -> bool:
     """Is a block one rule, whose lines are keys with a value each?"""
     if w.parts_of(statement.words[-1])[-1:] in (("rule",), ("entry",)):
         return all(kid.words and not (kid.kids and _kind(kid)[1] in LISTS) for kid in statement.kids)
+    keys = [kid.words[0].lower() for kid in statement.kids if kid.words and not kid.kids and _says_one(kid)]
+    if len(keys) == len(statement.kids) and len(set(keys) - _SERVICES) == len([k for k in keys if k not in _SERVICES]):
+        return True
     return all(
         kid.words and len(kid.words) <= HEAD - 1 and not kid.kids and not w.is_value(kid.words[0])
         for kid in statement.kids
     )
+
+
+_SERVICES = w.SERVICE - {"for"}
+
+
+def _says_one(statement: Statement) -> bool:
+    """Does a line say one thing of a rule: a key that is known, and its value?"""
+    words = statement.words
+    known = [bool(role_of(word)) or bool({word.lower()} & (w.NAME | _DOES)) for word in words if not w.is_value(word)]
+    return len(words) > 1 and known[:1] == [True] and sum(known) == 1
+
+
+_DOES = frozenset({"action", "do", "verdict", "then", "translate", "type"})
 
 
 def _is_numbered(words: Sequence[str]) -> bool:
@@ -238,6 +258,11 @@ def _is_numbered(words: Sequence[str]) -> bool:
 def _kind(statement: Statement) -> tuple[int, str, str]:
     """(the last word that tells, the kind, the word that told) of a statement; an empty kind for one of no known kind."""
     words = statement.words
+    if len(words) > 1 and statement.kids and all(not kid.words for kid in statement.kids):
+        last = _kind_of(words[-1])
+        if last and all(map(_kind_of, words)) and last not in LISTS:
+            # "Tunnel interfaces" over rows: they are of interfaces.
+            return len(words) - 1, last, words[-1]
     heads = []
     for place, word in enumerate(words[:HEAD]):
         if place in statement.quoted:
@@ -324,7 +349,7 @@ def _holds_named(statement: Statement, kind: str) -> bool:
 
 def _name(rest: Statement) -> str:
     """The word beside the kind, else what a line inside calls it."""
-    words = [word for word in rest.words if word.lower() not in w.NAME]
+    words = [word for word in rest.words if word.lower() not in w.NAME and not (rest.kids and w.network_of(word))]
     called = next((kid for known in (w.NAME, _KEYS) for kid in rest.kids if _calls(kid, known)), None)
     if words and not (called is not None and all(word.lower() in _COUNTED or word.isdecimal() for word in words)):
         return words[0]

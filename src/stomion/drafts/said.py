@@ -141,7 +141,7 @@ class Said:
             self.role = ""
         elif low in w.PORTS:
             self.role = "port"
-        elif low in w.NAME and not self.name:
+        elif (low in w.NAME or (low == "rule" and not self.begun)) and not self.name:
             self.role = "name"
         else:
             return False

@@ -9,12 +9,17 @@ from stomion.drafts.told import Told
 from stomion.vocabulary.durations import seconds_of
 
 _IKE = re.compile(r"(?:ike)?[-_ ]?v?([12])(?:\.0)?", re.IGNORECASE)
+_BOTH = re.compile(r"^(\d{1,6}[a-z]{0,3})[/x](\d{1,6}[a-z]{0,3})$")
+"""An interval and a number of tries in one word: `15s/3`."""
 IKE_WORD = re.compile(r"ike[-_ ]?v?[12](?![\d.])", re.IGNORECASE)
 
 
 def probing(told: Told, words: tuple[str, ...]) -> None:
     """The interval is the length of time, or what stands after a word for it; the other number counts the tries."""
     role = ""
+    words = tuple(
+        part for word in words for part in (_BOTH.sub(r"\1 \2", word).split() if word[:1].isdigit() else [word])
+    )
     for number, word in enumerate(words):
         parts = {word.lower(), *w.parts_of(word)}
         following = words[number + 1].lower() if number + 1 < len(words) else ""

@@ -18,7 +18,9 @@ _PEER = re.compile(
 _SPI = re.compile(r"(?<![\w.])(?:0x)?(?=[0-9a-f]*\d)[0-9a-f]{8}(?!\w)", re.IGNORECASE)
 _APART = re.compile(r"(?<!\d),|,(?!\d)|[;|]|\s[–—-]\s|(?<=[)\]])\s|\s(?=[(\[])|\s{2,}|(?<=[a-z0-9)])\.\s|\s+and\s+")
 _FOR = re.compile(r"(?P<state>[A-Za-z][\w /()-]{0,30}?)\s+(?:for|since)\s+(?P<age>\d\S*(?:\s\S+){0,5})", re.IGNORECASE)
-_KEYED = re.compile(r"(?P<key>[A-Za-z][A-Za-z _/-]{0,30}?)\s*[=: ]\s*(?P<value>(?:0x)?[0-9a-f]*\d.*)", re.IGNORECASE)
+_KEYED = re.compile(
+    r"(?P<key>[A-Za-z](?:[A-Za-z_/-]| (?=[A-Za-z])){0,30}) ?[=: ] ?(?P<value>(?:0x)?[0-9a-f]*\d.*)", re.IGNORECASE
+)
 _TIME = re.compile(r"\d{1,3}(?::\d\d){1,2}")
 _TITLE = re.compile(r"\b(?:peer|remote|local|gateway|from|to)\b[ :=]*$", re.IGNORECASE)
 _COUNTED = re.compile(

@@ -113,6 +113,30 @@ def _is_title(line: str, below: str) -> bool:
     )
 
 
+def headed(lines: Lines) -> list[Statement] | None:
+    """Blocks parted by empty lines, each under a first line of two words; None where the text has none, or indents anything."""
+    told = [line for _, line in lines if line.strip()]
+    if any(line[0].isspace() for line in told):
+        return None
+    blocks: list[list[Statement]] = [[]]
+    for number, line in lines[:MAX_STATEMENTS]:
+        if line.strip():
+            blocks[-1].append(with_pairs(line, number))
+        elif blocks[-1]:
+            blocks.append([])
+    out: list[Statement] = []
+    heads = 0
+    for block in blocks:
+        keys = [one.words[0].lower() for one in block if one.words]
+        if len(block) > 1 and len(block[0].words) == len(("tunnel", "NAME")) and keys.count(keys[0]) == 1:
+            block[0].kids = block[1:]
+            out.append(block[0])
+            heads += 1
+        else:
+            out += block
+    return out if heads >= SEVERAL else None
+
+
 def closed(lines: Lines) -> list[Statement] | None:
     """Blocks that a line opens and `end` or `exit` closes, without indentation; None where the text has none."""
     told = [line for _, line in lines if line.strip()]

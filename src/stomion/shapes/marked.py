@@ -21,12 +21,14 @@ def tagged(text: str) -> list[Statement]:
     """Elements as blocks; attributes and elements with a text alone are keys and values."""
     out: list[Statement] = []
     open_: list[Statement] = []
+    own: dict[int, int] = {}
+    """How many attributes each element has; what else it holds are elements."""
     at, line = 0, 1
     for m in _TAG.finditer(text):
         inner = " ".join(text[at : m.start()].split())
         line += text.count("\n", at, m.end())
         at = m.end()
-        if inner and open_ and not open_[-1].kids:
+        if inner and open_ and len(open_[-1].kids) == own.get(id(open_[-1]), 0):
             open_[-1].words += statement(inner, line).words
         if m["name"] is None:
             continue
@@ -36,6 +38,7 @@ def tagged(text: str) -> list[Statement]:
             continue
         kids = [keyed((k,), a or b, line) for k, a, b in _ATTRIBUTE.findall(m["attributes"])]
         found = Statement((m["name"],), line, kids)
+        own[id(found)] = len(kids)
         (open_[-1].kids if open_ else out).append(found)
         if not m["empty"] and len(open_) < MAX_DEPTH:
             open_.append(found)

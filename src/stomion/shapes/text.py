@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from stomion.shapes.braced import braces
-from stomion.shapes.heads import SECTION, closed, sections, stanzas, underlined
+from stomion.shapes.heads import SECTION, closed, headed, sections, stanzas, underlined
 from stomion.shapes.marked import data, listed, tagged
 from stomion.shapes.nested import indented
 from stomion.shapes.paths import dotted, outlined
@@ -39,7 +39,7 @@ def statements_of(text: str) -> list[Statement]:
         return braces(lines)
     if sum(SECTION.match(line) is not None for _, line in lines) > 1:
         return sections(lines)
-    by_place = outlined(lines) or dotted(lines) or stanzas(lines) or underlined(lines) or closed(lines)
+    by_place = outlined(lines) or dotted(lines) or stanzas(lines) or underlined(lines) or closed(lines) or headed(lines)
     if by_place is not None:
         return by_place
     tables, rest = tabled(lines)
