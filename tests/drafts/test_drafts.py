@@ -93,6 +93,24 @@ def test_a_draft_is_a_sheet_and_holds_no_key(tmp_path: Path, shape: str) -> None
     assert tomllib.loads(text)["tunnel"][0]["name"] == "to-quayhead"
 
 
+ELSE = {
+    "profiles": "set dns server 10.9.9.9\nset dhcp pool office range 10.64.1.100 10.64.1.200\nset ha peer-address 10.9.9.6\nset ha interval 3\n"
+    "# set tunnel old remote-gateway 203.0.113.250\n",
+    "lists": "dhcp:\n  - subnet: 10.64.1.0/24\n    range: 10.64.1.100-10.64.1.200\n    gateway: 10.64.1.1\nusers:\n  - name: duty\n"
+    "high-availability:\n  peer: 10.9.9.6\n  interval: 3\n",
+    "contexts": "logging host 10.9.9.8\ndhcp pool office\n network 10.64.1.0 255.255.255.0\n default-router 10.64.1.1\n!\nredundancy\n"
+    " peer 10.9.9.6\n interval 3\n! tunnel old\n!  peer 203.0.113.250\n",
+    "apart": "services {\n  syslog 10.9.9.8\n  dhcp-pool office {\n    network 10.64.1.0/24\n  }\n}\ncluster {\n  peer 10.9.9.6\n  interval 3\n}\n",
+    "pairs": "syslog host=10.9.9.8 port=514\ndhcp pool=office net=10.64.1.0/24 from=10.64.1.100 to=10.64.1.200\ncluster peer=10.9.9.6 interval=3\n",
+}
+"""What else stands in a gateway's configuration: addresses and words that have nothing to do with tunnels."""
+
+
+@pytest.mark.parametrize("shape", ELSE)
+def test_other_services_are_of_no_tunnel(shape: str) -> None:
+    assert draft_of(_text(shape) + ELSE[shape]).sheet == draft_of(_text(shape)).sheet
+
+
 def test_what_is_not_understood_is_said_by_its_line_and_first_word_alone(tmp_path: Path) -> None:
     path = tmp_path / "box.conf"
     path.write_text(_text("commands") + "set lamp password hunter2-and-more\n")

@@ -20,7 +20,7 @@ def joined(things: Sequence[Thing], taken: Collection[str]) -> list[Thing]:
     """The tunnels with all that is said of them; `taken` are names that mean something else."""
     tunnels = [thing for thing in things if thing.kind == "tunnel"]
     names = {thing.name for thing in tunnels if thing.name}
-    named = {t.name: t for t in things if t.kind in _NAMED and t.name and t.name not in taken and any(t.body)}
+    named = {t.name: t for t in things if t.kind in _NAMED and _is_name(t.name) and t.name not in taken and any(t.body)}
     joining = _Joining(named)
     whole = [Thing(t.kind, t.name, joining.body(t.body, frozenset({t.name})), t.line, t.label) for t in tunnels]
     owned = _owned(things, names)
@@ -30,6 +30,11 @@ def joined(things: Sequence[Thing], taken: Collection[str]) -> list[Thing]:
             thing.body += owned.get(thing.name, [])
             out.append(thing)
     return out
+
+
+def _is_name(word: str) -> bool:
+    """Can it be a name, and no word that means something?"""
+    return bool(word) and word.lower() not in w.VOCABULARY
 
 
 class _Joining:

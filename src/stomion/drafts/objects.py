@@ -169,7 +169,8 @@ def _is_addressed(statement: Statement) -> bool:
 
 def _is_system(statement: Statement) -> bool:
     """`Gateway: NAME` and nothing more."""
-    return len(statement.words) == len(("Gateway", "NAME")) and _kind(statement)[1] == "system"
+    told = len(statement.words) == len(("Gateway", "NAME")) and _kind(statement)[1] == "system"
+    return told and not set(w.parts_of(statement.words[0])) & w.NAME
 
 
 def _line(kind: str, rest: Statement, label: str) -> Iterator[Thing]:

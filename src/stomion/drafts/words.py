@@ -367,3 +367,12 @@ def is_value(word: str) -> bool:
         or re.fullmatch(r"\d+[a-z]{1,2}", word)
         or (service_of(word) and "/" in word)
     )
+
+
+VOCABULARY = frozenset(
+    word
+    for known in (*(words for _, words in KINDS), *(v for v in list(globals().values()) if isinstance(v, frozenset)))
+    for word in known
+    if word.isalpha()
+)
+"""Every plain word with a meaning, so that none is taken for a name."""
