@@ -94,14 +94,17 @@ def test_a_draft_is_a_sheet_and_holds_no_key(tmp_path: Path, shape: str) -> None
 
 
 ELSE = {
-    "profiles": "set dns server 10.9.9.9\nset dhcp pool office range 10.64.1.100 10.64.1.200\nset ha peer-address 10.9.9.6\nset ha interval 3\n"
+    "profiles": "set dns server 10.9.9.9\nset dhcp pool office range 10.64.1.100 10.64.1.200\nset ha peer-address 10.9.9.6\n"
+    "set ha interval 3\n"
     "# set tunnel old remote-gateway 203.0.113.250\n",
     "lists": "dhcp:\n  - subnet: 10.64.1.0/24\n    range: 10.64.1.100-10.64.1.200\n    gateway: 10.64.1.1\nusers:\n  - name: duty\n"
     "high-availability:\n  peer: 10.9.9.6\n  interval: 3\n",
     "contexts": "logging host 10.9.9.8\ndhcp pool office\n network 10.64.1.0 255.255.255.0\n default-router 10.64.1.1\n!\nredundancy\n"
     " peer 10.9.9.6\n interval 3\n! tunnel old\n!  peer 203.0.113.250\n",
-    "apart": "services {\n  syslog 10.9.9.8\n  dhcp-pool office {\n    network 10.64.1.0/24\n  }\n}\ncluster {\n  peer 10.9.9.6\n  interval 3\n}\n",
-    "pairs": "syslog host=10.9.9.8 port=514\ndhcp pool=office net=10.64.1.0/24 from=10.64.1.100 to=10.64.1.200\ncluster peer=10.9.9.6 interval=3\n",
+    "apart": "services {\n  syslog 10.9.9.8\n  dhcp-pool office {\n    network 10.64.1.0/24\n  }\n}\n"
+    "cluster {\n  peer 10.9.9.6\n  interval 3\n}\n",
+    "pairs": "syslog host=10.9.9.8 port=514\ndhcp pool=office net=10.64.1.0/24 from=10.64.1.100 to=10.64.1.200\n"
+    "cluster peer=10.9.9.6 interval=3\n",
 }
 """What else stands in a gateway's configuration: addresses and words that have nothing to do with tunnels."""
 

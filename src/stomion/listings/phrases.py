@@ -33,13 +33,13 @@ _NUMBER = re.compile(r"^\s*[#\[(]?\d+[\]).:]?\s+")
 def lines_of_phrases(lines: list[str]) -> list[Raw]:
     """A record for each line that names a peer, with the deeper lines below it, where some record names two SPIs too."""
     whole = list(_with_deeper(lines))
-    if not any(len(_SPI.findall(line)) > 1 for _, line in whole):
+    if not any(len(_SPI.findall(line)) > 1 for _, line, _ in whole):
         return []
     out = []
-    for number, line in whole:
+    for number, line, more in whole:
         peers = _peers(line)
         pairs = [("peer address", peers[-1][0]), *(("local address", p[0]) for p in peers[:-1])]
-        told = list(_told(line[peers[-1].end() :]))
+        told = [*_told(line[peers[-1].end() :]), *more]
         before = _NUMBER.sub("", line[: peers[0].start()])
         if not any(key == "state" for key, _ in told):
             told += [pair for pair in _told(before) if pair[0] == "state"]
@@ -48,23 +48,32 @@ def lines_of_phrases(lines: list[str]) -> list[Raw]:
     return out
 
 
-def _with_deeper(lines: list[str]) -> Iterator[tuple[int, str]]:
-    """(number, line) of each line with a peer, and behind it those below that stand deeper and name none."""
+def _with_deeper(lines: list[str]) -> Iterator[tuple[int, str, list[tuple[str, str]]]]:
+    """(number, line, keys and values) of each line with a peer, and behind it those below that stand deeper and name none."""
     at, whole, depth = 0, "", 0
+    more: list[tuple[str, str]] = []
     for number, drawn in enumerate(lines, 1):
         line = _DRAWN.sub(lambda m: " " * len(m[0]), drawn)
         inside = len(line) - len(line.lstrip())
         if _peers(line):
             if whole:
-                yield at, whole
-            at, whole, depth = number, line.rstrip(), inside
+                yield at, whole, more
+            at, whole, depth, more = number, line.rstrip(), inside, []
         elif whole and line.strip() and inside > depth and len(whole) < MOST and not _LISTED.match(line):
-            whole += f"  {line.strip()}"
+            cells = re.split(r"\s{2,}", line.strip())
+            if (
+                len(cells) == len(("key", "value"))
+                and not re.search(r"\d", cells[0])
+                and not _DIRECTION.fullmatch(cells[0])
+            ):
+                more.append((cells[0], cells[1]))
+            else:
+                whole += f"  {line.strip()}"
         elif whole:
-            yield at, whole
+            yield at, whole, more
             whole = ""
     if whole:
-        yield at, whole
+        yield at, whole, more
 
 
 MOST = 4_000
@@ -89,8 +98,11 @@ def _told(text: str) -> Iterator[tuple[str, str]]:
         spi = not _COUNTED.search(phrase) and _SPI.search(phrase) is not None
         since = _FOR.fullmatch(phrase)
         old = _OLD.fullmatch(phrase)
-        if turned and turned[0] == phrase:
-            way = phrase
+        left = _LEFT.fullmatch(phrase)
+        if turned and not re.search(r"\d", phrase):
+            way = turned[1]
+        elif left and seconds_of(left[1]) is not None:
+            yield "left", left[1]
         elif spi:
             way = turned[1] if turned else way
             yield (f"{way} spi".strip(), phrase)
@@ -103,6 +115,7 @@ def _told(text: str) -> Iterator[tuple[str, str]]:
         elif find_proposal(phrase.replace("/", " "), "ESP") is not None and seconds_of(phrase) is None:
             yield "algorithms", phrase
         elif re.search(r"\d", phrase):
+            way = turned[1] if turned and _COUNTED.search(phrase) else way
             yield _valued(phrase, way)
         elif not state and state_of(phrase) is not None:
             state = True
@@ -110,6 +123,7 @@ def _told(text: str) -> Iterator[tuple[str, str]]:
 
 
 _IS = re.compile(r"^(?:is|it|and|being)\s+", re.IGNORECASE)
+_LEFT = re.compile(r"(\d\S*(?:\s\S+){0,5}?)\s+(?:left|remaining|to go)", re.IGNORECASE)
 _OLD = re.compile(r"(\d\S*(?:\s\S+){0,5}?)\s+old", re.IGNORECASE)
 
 

@@ -187,7 +187,7 @@ def _take(found: Found, words: list[str], value: str) -> None:
             _spis(found, value, spis)
     elif bag & {"state", "status", "phase", "condition"}:
         found.put("state", value)
-    elif bag & {"packets", "pkts", "packet", "bytes", "octets", "traffic", "pkt", "byte", "volume"} or (
+    elif bag & {"packets", "pkts", "packet", "bytes", "octets", "traffic", "pkt", "byte", "volume", "oct"} or (
         way and _COUNT.search(value)
     ):
         _counts(found, bag, way, value)
@@ -204,9 +204,9 @@ def _take(found: Found, words: list[str], value: str) -> None:
         found.put("up_since" if moment else "age_s", _seconds(moment[0]) if moment else _length(value))
     elif bag & {"time", "at", "timestamp", "date"} and _DATE.search(value):
         found.put("at", _seconds(_DATE.search(value)[0]))  # type: ignore[index]
-    elif bag & {"nat", "natt", "encap", "encapsulation", "udp", "traversal", "transport"}:
+    elif bag & {"nat", "natt", "encap", "carried", "encapsulation", "udp", "traversal", "transport"}:
         found.put("encapsulation", _encapsulation(value))
-    elif bag & {"integrity", "hash", "mac", "auth", "authentication", "hmac"} and not bag & {"method"}:
+    elif bag & {"integrity", "integ", "hash", "mac", "auth", "authentication", "hmac"} and not bag & {"method"}:
         said = find_proposal(value, "ESP")
         found.put("integrity", next(iter(said.values("integrity")), "") if said else "")
     elif bag & {"pfs", "dh", "group", "modp"} and not encryption_of(value):
@@ -268,7 +268,7 @@ def _counts(found: Found, bag: set[str], way: str, value: str) -> None:
         "packets"
         if bag & {"packets", "pkts", "packet", "pkt"}
         else "bytes"
-        if bag & {"bytes", "octets", "byte"}
+        if bag & {"bytes", "octets", "byte", "oct"}
         else ""
     )
     units = _COUNT.findall(value)

@@ -55,7 +55,12 @@ def records_of(text: str) -> list[Raw]:
 
 def _shaped(lines: list[str]) -> list[Raw]:
     """Sections, lists of keys, and names with dots: their own signs say what is of one tunnel."""
-    if sum(_SHAPE.match(line) is not None for line in lines) < len(("one", "two")) and not _SHAPE.match(lines[0]):
+    braces = sum(line.rstrip().endswith("{") for line in lines) > 1
+    if (
+        not braces
+        and sum(_SHAPE.match(line) is not None for line in lines) < len(("one", "two"))
+        and not _SHAPE.match(lines[0])
+    ):
         return []
     return _blocks(statements_of("\n".join(lines)))
 
@@ -83,6 +88,7 @@ def _blocks(statements: Sequence[Statement]) -> list[Raw]:
     return out
 
 
+_ADDRESS = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}|[0-9a-fA-F]*:[0-9a-fA-F:]+:[0-9a-fA-F]*")
 _TOLD = re.compile(r"state|status|spi", re.IGNORECASE)
 
 
@@ -110,7 +116,8 @@ def _from_data(text: str) -> list[Raw]:
             todo += one
         elif isinstance(one, dict):
             pairs = list(_flat(one, ""))
-            if len(pairs) >= PAIRS_OF_A_LINE - 1:
+            stated = any(_TOLD.search(key) for key, _ in pairs) and any(_ADDRESS.fullmatch(value) for _, value in pairs)
+            if len(pairs) >= PAIRS_OF_A_LINE - 1 or stated:
                 out.append(Raw(0, "", pairs, len(out)))
             else:
                 todo += one.values()
@@ -123,7 +130,7 @@ def _flat(data: dict[str, object], above: str) -> Iterator[tuple[str, str]]:
         if isinstance(value, dict):
             yield from _flat(value, name) if len(name) < MOST_KEY else ()
         elif isinstance(value, str | int | float) and not isinstance(value, bool):
-            yield name, str(value)
+            yield name, f"0x{value:08x}" if isinstance(value, int) and "spi" in name.lower() else str(value)
 
 
 def _tables(lines: list[str]) -> list[Raw]:
