@@ -185,7 +185,7 @@ def _take(found: Found, words: list[str], value: str) -> None:
             found.put(f"spi_{way}", spis[0])
         elif spis:
             _spis(found, value, spis)
-    elif bag & {"state", "status", "phase", "condition"}:
+    elif bag & {"state", "status", "condition"} or words == ["phase"]:
         found.put("state", value)
     elif bag & {"packets", "pkts", "packet", "bytes", "octets", "traffic", "pkt", "byte", "volume", "oct"} or (
         way and _COUNT.search(value)

@@ -23,14 +23,16 @@ def turned_tables(lines: list[str]) -> list[Raw]:
         if fits and (not block or len(cells) == len(block[0][1])):
             block.append((number, cells))
             continue
-        out += _records(block)
+        out += _records(block, known=bool(out))
         block = [(number, cells)] if fits else []
     return out
 
 
-def _records(block: list[tuple[int, list[str]]]) -> list[Raw]:
+def _records(block: list[tuple[int, list[str]]], *, known: bool) -> list[Raw]:
+    """`known` where a block before was one: one without an SA tells less."""
     keys = [cells[0] for _, cells in block]
-    if len(block) < LINES or not any(map(_SPI.search, keys)) or not any(map(_STATE.search, keys)):
+    full = len(block) >= LINES and any(map(_SPI.search, keys))
+    if not (full or (known and len(block) > 1)) or not any(map(_STATE.search, keys)):
         return []
     return [
         Raw(block[0][0], "", [(key, cells[n]) for key, (_, cells) in zip(keys, block, strict=True)], n)
