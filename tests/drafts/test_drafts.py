@@ -24,6 +24,7 @@ SHAPES = (
     "commands", "items", "stanzas", "objects", "elements", "profiles", "lists", "tables", "parentheses", "contexts", "dotted", "sentences",
     "outline", "records", "closed", "pairs", "strokes", "apart", "heads", "short",
     "notes", "csv", "calls", "menu", "arrows", "inline", "other-words", "gateways", "form", "by-name", "assigned",
+    "flow", "verbs", "headed-pairs", "numbered-heads", "maps", "attributes", "paragraphs", "columns",
 )  # fmt: skip
 KEY = "abc-Def?12"
 BRACES = """

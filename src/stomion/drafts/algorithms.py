@@ -145,7 +145,7 @@ def combination(words: Sequence[str], protocol: str) -> SheetProposal | None:
                 found[kind] = (*found.get(kind, ()), *values_of(kind, values, protocol))
         if found.get("encryption") or found.get("integrity"):
             return proposal(found, life)
-    text = _BITS.sub(r" \1", _TAG.sub(" ", " ".join(words).replace("+", " ").replace("/", " ")))
+    text = _BITS.sub(r" \1", _TAG.sub(" ", " ".join(words).replace("+", " ").replace("/", " ").replace("|", " or ")))
     if life is None and (length := _LENGTH.search(text)) is not None:
         life = seconds_of(length[0].strip())
         text = text.replace(length[0], " ")

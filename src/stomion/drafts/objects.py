@@ -12,7 +12,7 @@ from stomion.shapes.statement import Statement
 
 _ORDERS = frozenset({
     "set", "add", "create", "config", "edit", "define", "new", "insert", "ip", "ipv4", "ipv6", "crypto", "security", "static", "this",
-    "the",
+    "the", "for",
 })  # fmt: skip
 """First words of lines that only say that something follows."""
 LISTS = frozenset({"route", "translation", "filter"})

@@ -40,6 +40,8 @@ class Said:
     role: str = ""
     begun: bool = False
     translating: bool = False
+    acted: bool = False
+    """Was the word before an action?"""
     told: set[str] = field(default_factory=set)
     """The sides that something was said of, were it anything."""
 
@@ -109,6 +111,7 @@ class Said:
 
     def _other(self, word: str) -> int:
         """Take any other word: a name, a port, an action, an interface, a zone, or what the next value is."""
+        acted, self.acted = self.acted, False
         for take in (self._sign, self._named, self._act, self._where, self._role):
             if take(word, word.lower()):
                 return 0
@@ -117,14 +120,14 @@ class Said:
             self.role = ""
         elif self.role == "zone" and word not in w.SIDES:
             self.values.setdefault("from_zone", word)
-        elif not self.begun and not word.isdecimal() and not self.name:
+        elif (not self.begun or (acted and not self.translating)) and not word.isdecimal() and not self.name:
             self.name = word
         elif word.lower() in w.HOLE:
             self.values["type"] = "blackhole"
         return 0
 
     def _sign(self, _word: str, low: str) -> bool:
-        if low in ("=>", "->", "then", "action", "do", "verdict", "as", "translate"):
+        if low in ("=>", "->", "then", "action", "do", "verdict", "as", "translate", "change"):
             self.role, self.begun = "action", True
             return True
         return False
@@ -157,6 +160,7 @@ class Said:
             action = "exempt"
         if not action and not into:
             return False
+        self.acted = bool(action)
         self.action = self.action or action
         self.into = into or self.into
         self.begun = True
@@ -182,6 +186,11 @@ class Said:
         return True
 
     def _role(self, word: str, low: str) -> bool:
+        if self.into and w.parts_of(word)[:1] == ("to",) and len(w.parts_of(word)) > 1:
+            # `to-address` is where it is translated to, so that a `to` before it told the destination.
+            self.destination += [self.given] if self.given else []
+            self.given, self.role = "", "given"
+            return True
         role = "new" if low in NEW else role_of(word)
         if role == "on" and self.role in ("in_interface", "out_interface"):
             # "incoming interface NAME" is one key of two words.
@@ -194,5 +203,6 @@ class Said:
             role = "zone"
         if role:
             self.begun = True
-            self.role = "given" if self.into and not self.given and role in w.SIDES else role
+            given = self.into and not self.given and (low == "to" or role in self.told)
+            self.role = "given" if given else role
         return bool(role)

@@ -28,6 +28,7 @@ Suites = dict[str, list[tuple[int | None, SheetProposal]]]
 """Named proposals: (phase, what it offers)."""
 
 _PROOFS = frozenset({"proof", "auth", "authentication", "authenticates", "method", "credential", "credentials"})
+_FILLERS = frozenset({"is", "it", "the", "use", "uses", "with", "has"})
 _VERSIONED = frozenset({"ike", "exchange", "version", "keyexchange", "isakmp"})
 
 
@@ -101,7 +102,7 @@ def _block(statement: Statement, above: tuple[str, ...], told: Told, taken: dict
 
 def _tell(told: Told, above: tuple[str, ...], statement: Statement, names: Names, suites: Suites) -> None:
     words = statement.words
-    if len(words) > 1 and words[0].lower() in ("is", "it", "the"):
+    if len(words) > 1 and words[0].lower() in _FILLERS:
         words = words[1:]
     bag = w.bag((*above, *words[:4]))
     head = w.bag((*above, *words[:2]))
@@ -124,7 +125,7 @@ def _tell(told: Told, above: tuple[str, ...], statement: Statement, names: Names
         return
     elif head & w.SITE and (head & w.FAR) and len(words) > 1:
         told.values.setdefault("peer_site", words[-1])
-    elif (head & w.BOUND or head & {"interface", "port", "intf", "iface", "if", "nic", "adapter"}) and words[
+    elif (head & w.BOUND or head & {"interface", "port", "intf", "iface", "if", "nic", "adapter", "link"}) and words[
         -1
     ] in names.interfaces:
         told.values.setdefault("interface", words[-1])
@@ -181,7 +182,14 @@ def _proposals(told: Told, above: tuple[str, ...], words: tuple[str, ...], suite
     if phase is None:
         return False
     part, protocol = told.phases[phase - 1], "IKE" if phase == 1 else "ESP"
-    offers = {p for word in words[:2] for p in w.parts_of(word)} & {"proposal", "transform", "suite", "ciphers"}
+    offers = {p for word in words[:2] for p in w.parts_of(word)} & {
+        "proposal",
+        "transform",
+        "suite",
+        "ciphers",
+        "offer",
+        "offers",
+    }
     if offers or kind in ("", "lifetime") or kinds_in(words) > 1:
         found = combinations(words[1:] if len(words) > 1 else words, protocol)
         if found:

@@ -56,7 +56,7 @@ KINDS: tuple[tuple[str, frozenset[str]], ...] = (
     ("service", frozenset({"service", "services", "service-object", "application"})),
     ("proposal", frozenset({"suite", "proposal", "transform", "crypto-profile", "cipher-suite", "ciphersuite"})),
     ("tunnel", frozenset({"tunnel", "vpn", "connection", "conn", "ipsec", "s2s", "site-to-site", "sitetosite", "tun"})),
-    ("interface", frozenset({"interface", "port", "iface", "nic", "ethernet", "adapter", "intf", "if"})),
+    ("interface", frozenset({"interface", "port", "iface", "nic", "ethernet", "adapter", "intf", "if", "link"})),
     ("route", frozenset({"route", "routes", "routing", "static-route", "static-routes", "gateway-route", "rte"})),
     ("filter", frozenset({"filter", "filters", "rule", "rules", "firewall", "acl", "access-list", "access-rule",
         "security-policy", "policy", "flt", "fw"})),
@@ -112,7 +112,7 @@ FAR = frozenset(
         "distant",
     }
 )
-NAME = frozenset({"name", "called", "label", "title", "hostname", "host-name"})
+NAME = frozenset({"name", "named", "called", "label", "title", "hostname", "host-name"})
 ZONE = frozenset({"zone", "side", "area", "trust", "segment"})
 IDENTITY = frozenset({"identity", "id", "identities", "identifier", "ident", "ids", "fqdn"})
 NETWORKS = frozenset({
@@ -244,7 +244,7 @@ PORTS = frozenset(
 ENTERS = frozenset({"in", "entering", "enters", "inif", "iif", "ingress", "incoming", "inbound", "input", "arriving"})
 LEAVES = frozenset({"out", "leaving", "leaves", "outif", "oif", "egress", "outgoing", "outbound", "output", "exiting"})
 VIA = frozenset({"via", "way", "through", "nexthop", "next-hop", "hop", "gateway", "gw", "next"})
-ON = frozenset({"on", "by", "dev", "interface", "device", "nic", "adapter", "port", "if", "intf", "iface"})
+ON = frozenset({"on", "by", "dev", "interface", "device", "nic", "adapter", "link", "port", "if", "intf", "iface"})
 ALLOW = frozenset({"allow", "permit", "accept", "pass", "allowed", "permitted", "allows"})
 DROP = frozenset({"drop", "deny", "discard", "block", "dropped", "denied", "drops", "blocked"})
 REJECT = frozenset({"reject", "refuse", "rejected", "refused", "rejects"})

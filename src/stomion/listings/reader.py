@@ -79,6 +79,8 @@ _COUNT = re.compile(
     r"(?<!\d)(\d[\d,' ]{0,24})\s{0,8}(packets?|pkts?|bytes?|octets?|k?b\b|[kmg]ib\b|[kmg]b\b)", re.IGNORECASE
 )
 _SCALE = {"kb": 1_000, "kib": 1_024, "mb": 1_000_000, "mib": 1 << 20, "gb": 10**9, "gib": 1 << 30}
+_MAY_BE_NONE = re.compile(r"integrity|encap", re.IGNORECASE)
+"""Keys for which `none` tells something."""
 _DATE = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:?\d\d)?")
 MOST_STATE = 40
 """Characters of a state in words."""
@@ -136,7 +138,7 @@ def _read(raw: Raw) -> Found:
     found.name = _named(raw.head)
     found.way = next((way for key, value in raw.pairs if (way := _way(_bag(key), value))), "")
     for key, value in raw.pairs:
-        if value.strip() in ("-", "–", "--", "n/a", "none", "N/A", "") and "integrity" not in key.lower():
+        if value.strip() in ("-", "–", "--", "n/a", "none", "N/A", "") and not _MAY_BE_NONE.search(key):
             continue
         _take(found, _bag(key), value.strip())
     if len(found.spis) > 1:

@@ -23,6 +23,9 @@ def sections(lines: Lines) -> list[Statement]:
         head = SECTION.match(line)
         if head:
             here = _under_head(head[1], number, out, known).kids
+        elif line.strip() and line[0].isspace() and here and not re.search(r"[=:]", line):
+            # A value that goes on below its key.
+            here[-1].words += statement(line, number).words
         elif line.strip():
             here.append(of_line(line, number))
         if count > MAX_STATEMENTS:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement, with_pairs
+from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, inline, keyed, statement, with_pairs
 
 SEVERAL = 3
 """Lines of a shape from which on a text is taken to have it."""
@@ -70,7 +70,7 @@ def indented(lines: Lines) -> list[Statement]:
             rest = body[2:].lstrip()
             depth += len(body) - len(rest)
             body, item = rest, False
-        found = with_pairs(body, number)
+        found = inline(body, number) or with_pairs(body, number)
         if not found.words and not found.kids:
             continue
         _under(open_, out).append(found)

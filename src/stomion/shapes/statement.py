@@ -52,6 +52,39 @@ def statement(text: str, line: int) -> Statement:
     return Statement(tuple(words), line, quoted=frozenset(quoted))
 
 
+_KEY_WITHIN = re.compile(r"[A-Za-z\"]:\s")
+
+
+def inline(text: str, line: int, depth: int = 0) -> Statement | None:
+    """`key: {a: b, c: [d, e]}` as a block; None for what is none."""
+    text = text.strip()
+    before, brace, within = text.partition("{")
+    if depth >= MAX_DEPTH or not brace or text[-1] != "}" or '"' in before or not _KEY_WITHIN.search(within):
+        return None
+    kids = []
+    for part in _at_commas(within[:-1]):
+        inner = inline(part, line, depth + 1)
+        key, sign, value = part.partition(":")
+        kids.append(inner or (keyed((key.strip(" \"'"),), value, line) if sign else statement(part, line)))
+    return Statement(statement(before, line).words, line, [kid for kid in kids if kid.words or kid.kids])
+
+
+def _at_commas(text: str) -> Iterator[str]:
+    """Parted at the commas that stand in no brackets or quotes."""
+    begin, deep, quoted = 0, 0, False
+    for at, sign in enumerate(text):
+        if sign == '"':
+            quoted = not quoted
+        elif not quoted and sign in "{[":
+            deep += 1
+        elif not quoted and sign in "}]":
+            deep -= 1
+        elif sign == "," and not quoted and deep <= 0:
+            yield text[begin:at]
+            begin = at + 1
+    yield text[begin:]
+
+
 def with_pairs(text: str, line: int) -> Statement:
     """A line of several `key=value`: each a statement within."""
     found = [(m[1], next(v for v in m.groups()[1:] if v is not None)) for m in _PAIR.finditer(text)]
