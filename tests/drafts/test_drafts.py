@@ -20,12 +20,7 @@ from stomion.model.site import SheetFilter, SheetMatch, SheetProposal, SheetRout
 from stomion.shapes.text import statements_of
 
 HERE = Path(__file__).parent
-SHAPES = (
-    "commands", "items", "stanzas", "objects", "elements", "profiles", "lists", "tables", "parentheses", "contexts", "dotted", "sentences",
-    "outline", "records", "closed", "pairs", "strokes", "apart", "heads", "short",
-    "notes", "csv", "calls", "menu", "arrows", "inline", "other-words", "gateways", "form", "by-name", "assigned",
-    "flow", "verbs", "headed-pairs", "numbered-heads", "maps", "attributes", "paragraphs", "columns",
-)  # fmt: skip
+SHAPES = tuple(sorted(path.stem for path in HERE.glob("*.conf")))
 KEY = "abc-Def?12"
 BRACES = """
 /* kept by hand; was

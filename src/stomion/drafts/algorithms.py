@@ -24,6 +24,7 @@ _TAG = re.compile(
 _BITS = re.compile(r"\s+with\s+(?:an?\s+)?(128|192|256)[- ]bits?(?:\s+keys?)?\b", re.IGNORECASE)
 
 
+_KEY_BITS = re.compile(r"/(?=(?:128|192|256)\b)")
 _LENGTH = re.compile(r"(?<!\S)\d{1,7}\s?(?:s|secs?|seconds?|m|mins?|minutes?|h|hours?|d|days?)(?!\w)", re.IGNORECASE)
 """A length of time that says its unit."""
 
@@ -79,8 +80,7 @@ def _is_algorithm(word: str) -> bool:
 def values_of(kind: str, words: Sequence[str], protocol: str) -> tuple[str | int, ...]:
     """The values a statement of a kind names, in its order, in the sheet's own spelling."""
     text = _BITS.sub(r" \1", _TAG.sub(" ", " ".join(words))).replace("|", " ")
-    if kind != "encryption":
-        text = text.replace("/", " ")
+    text = _KEY_BITS.sub("-", text) if kind == "encryption" else text.replace("/", " ")
     if kind == "group":
         if {word.lower() for word in words} & w.NONE:
             return ()
@@ -144,7 +144,8 @@ def combination(words: Sequence[str], protocol: str) -> SheetProposal | None:
             elif kind:
                 found[kind] = (*found.get(kind, ()), *values_of(kind, values, protocol))
         if found.get("encryption") or found.get("integrity"):
-            return proposal(found, life)
+            length = _LENGTH.search(" ".join(words)) if life is None else None
+            return proposal(found, seconds_of(length[0]) if length is not None else life)
     text = _BITS.sub(r" \1", _TAG.sub(" ", " ".join(words).replace("+", " ").replace("/", " ").replace("|", " or ")))
     if life is None and (length := _LENGTH.search(text)) is not None:
         life = seconds_of(length[0].strip())

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import flat, kind_of, kinds_in, phase_of
+from stomion.drafts.content import by_content
 from stomion.drafts.roles import role_of
 from stomion.shapes.statement import Statement
 
@@ -106,6 +107,10 @@ def _walk(top: Sequence[Statement], within: str, title: str = "") -> Iterator[Th
             continue
         acts = place >= 0 and statement.words[place].lower() in ("snat", "dnat")
         rest = statement.after(place if acts else place + 1)
+        acting = [kid for kid in statement.kids if not kid.kids and any(word.lower() in _ACTIONS for word in kid.words)]
+        if kind in LISTS and len(rest.words) == 1 and len(acting) > 1 and len(acting) == len(statement.kids):
+            # A list with a name: each of its lines does something.
+            rest = statement.after(len(statement.words))
         if statement.kids and kind in LISTS and _is_title(rest, statement.words[place] if place >= 0 else ""):
             rest = statement.after(len(statement.words))
         if not statement.kids:
@@ -147,6 +152,14 @@ def _unknown(statement: Statement, title: str) -> Iterator[Thing]:
     words = statement.words
     if statement.kids:
         name = words[-1] if words else _name(statement)
+        kind = by_content(statement) if len(words) > 1 else ""
+        if kind:
+            yield Thing(kind, name, statement.kids, statement.line, words[0])
+            return
+        if len(words) == 1 and all(map(_is_route, statement.kids)):
+            for kid in statement.kids:
+                yield Thing("route", "", [kid], kid.line, words[0])
+            return
         if len(words) == len(("station", "NAME")) and any(_kind(kid)[1] == "interface" for kid in statement.kids):
             yield Thing("system", name, [kid for kid in statement.kids if not kid.kids], statement.line)
         elif name:
@@ -165,6 +178,14 @@ def _is_addressed(statement: Statement) -> bool:
     """A name with an address beside it."""
     words = statement.words
     return len(words) > 1 and not statement.kids and not _kind_of(words[0]) and any(map(w.interface_address, words[1:]))
+
+
+def _is_route(statement: Statement) -> bool:
+    """A network, and where to."""
+    words = statement.words
+    if statement.kids or len(words) < len(("NETWORK", "blackhole")) or "/" not in w.network_of(words[0]):
+        return False
+    return any(word.lower() in w.VIA | w.HOLE | w.ON for word in words[1:])
 
 
 def _is_system(statement: Statement) -> bool:

@@ -32,7 +32,7 @@ def into_of(word: str) -> str:
 
 
 def no_translation(word: str) -> str:
-    parts = w.parts_of(word)
+    parts = [part for part in w.parts_of(word) if part != "do"]
     return "exempt" if len(parts) > 1 and parts[0] in ("no", "not", "without", "skip") and parts[1] in TURNED else ""
 
 

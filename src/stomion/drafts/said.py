@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from stomion.drafts import words as w
 from stomion.drafts.roles import ACTIONS, KIN, NEW, PORT, TURNED, WITH_PORTS, ZONES, into_of, no_translation, role_of
 
+_ARROWS = frozenset({"->", "=>", "<->", ">"})
+
 
 @dataclass(slots=True)
 class Names:
@@ -40,6 +42,8 @@ class Said:
     role: str = ""
     begun: bool = False
     translating: bool = False
+    following: str = ""
+    """The word after the one that is heard."""
     acted: bool = False
     """Was the word before an action?"""
     told: set[str] = field(default_factory=set)
@@ -51,6 +55,7 @@ class Said:
         while number < len(words):
             word, quoted = words[number]
             following = words[number + 1][0] if number + 1 < len(words) else ""
+            self.following = following
             if word.lower() in ("no", "not", "without") and following.lower() in TURNED:
                 self.action, self.begun = self.action or "exempt", True
                 number += 1
@@ -61,7 +66,7 @@ class Said:
                 and self.role in (("", "name") if self.begun else ("", "name", self.role))
             ):
                 self.name, self.role = word, ""
-            elif word in ("->", "=>", "<->") and self._turns(following):
+            elif word in _ARROWS and self._turns(following):
                 self.role = "to_zone" if self.role == "zone" else "destination"
                 if self.role == "destination" and not self.source:
                     self.source, self.loose = self.loose, []
@@ -171,6 +176,9 @@ class Said:
         """An interface or a zone that is known, or a word for everything."""
         if word in self.names.interfaces and self.role in ("in_interface", "out_interface", "on", "action", ""):
             self.values.setdefault(self.role if self.role in ("in_interface", "out_interface") else "interface", word)
+        elif self.following in _ARROWS and self.role == "" and (word in self.names.zones or low in ZONES):
+            self.begun = True
+            self.values["from_zone"], self.role = word, "zone"
         elif low in w.EVERYTHING:
             self.begun = True
             self.told.add(self.role or "source")

@@ -36,6 +36,9 @@ def share(told: Told, above: tuple[str, ...], words: tuple[str, ...], topic: str
         elif mine and not (topic != "id" and number == len(words) - 1):
             side = mine
             continue
+        if topic == "end" and low == "as" and side and number + 1 < len(words):
+            told.values.setdefault("local_id" if side == "own" else "remote_id", words[number + 1])
+            return
         values = _values(words, number, topic, names)
         for value in values:
             _put(told, topic, side, value)

@@ -27,7 +27,9 @@ from stomion.space.axis import is_address
 Suites = dict[str, list[tuple[int | None, SheetProposal]]]
 """Named proposals: (phase, what it offers)."""
 
-_PROOFS = frozenset({"proof", "auth", "authentication", "authenticates", "method", "credential", "credentials"})
+_PROOFS = frozenset(
+    {"proof", "prove", "auth", "authentication", "authenticates", "method", "credential", "credentials"}
+)
 _FILLERS = frozenset({"is", "it", "the", "use", "uses", "with", "has"})
 _VERSIONED = frozenset({"ike", "exchange", "version", "keyexchange", "isakmp"})
 
@@ -89,6 +91,16 @@ def _block(statement: Statement, above: tuple[str, ...], told: Told, taken: dict
     if not statement.kids:
         return
     phase = phase_of([*above, *statement.words]) or told_phase(statement.kids)
+    if (
+        phase is not None
+        and len(statement.kids) > 1
+        and all(not kid.kids and kinds_in(kid.words) > 1 for kid in statement.kids)
+    ):
+        # A proposal a line.
+        taken.update((id(kid), kid) for kid in statement.kids)
+        for kid in statement.kids:
+            told.phases[phase - 1].whole += combinations(kid.words, "IKE" if phase == 1 else "ESP")
+        return
     plain = all(not any(k.kids for k in kid.kids) and (kid.words or not kid.kids) for kid in statement.kids)
     if phase is not None and plain and "encryption" in [kind_of(kid.words) for kid in statement.kids]:
         found = offered(statement.kids, "IKE" if phase == 1 else "ESP")

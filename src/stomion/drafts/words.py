@@ -106,6 +106,7 @@ FAR = frozenset(
         "there",
         "opposite",
         "partner",
+        "away",
         "counterpart",
         "rmt",
         "rem",
@@ -191,7 +192,20 @@ NEVER = frozenset(
 PSK = frozenset({"psk", "preshared", "shared", "secret", "pre-shared", "presharedkey", "sharedkey"})
 CERTIFICATE = frozenset({"certificate", "cert", "certificates", "pubkey", "rsasig", "x509", "pem", "signature"})
 DPD = frozenset(
-    {"dpd", "checks", "check", "dead", "probe", "keepalive", "liveness", "alive", "heartbeat", "deadpeer", "probes"}
+    {
+        "watch",
+        "dpd",
+        "checks",
+        "check",
+        "dead",
+        "probe",
+        "keepalive",
+        "liveness",
+        "alive",
+        "heartbeat",
+        "deadpeer",
+        "probes",
+    }
 )
 INTERVAL = frozenset({"interval", "every", "period", "delay", "each", "frequency", "idle"})
 RETRIES = frozenset(
@@ -211,7 +225,7 @@ RETRIES = frozenset(
         "threshold",
     }
 )
-BOUND = frozenset({"bound", "bind", "binds", "device", "vti", "attach", "attached", "uses", "bound-to"})
+BOUND = frozenset({"bound", "over", "bind", "binds", "device", "vti", "attach", "attached", "uses", "bound-to"})
 ENCRYPTION = frozenset({"encryption", "cipher", "ciphers", "enc", "encr", "encrypt", "crypt", "crypto"})
 INTEGRITY = frozenset({"integrity", "hashes", "mac", "hash", "auth", "authentication", "integ", "digest", "hmac"})
 PRF = frozenset({"prf"})

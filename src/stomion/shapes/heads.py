@@ -6,6 +6,7 @@ import re
 
 from stomion.shapes.nested import ENDS, SEVERAL, Lines, indented
 from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement, with_pairs
+from stomion.shapes.tables import TABLE, tabled
 
 SECTION = re.compile(r"^\s*\[([^\[\]]{1,200})\]\s*$")
 _KEY = re.compile(r"([A-Za-z][\w .-]{0,40}?)\s*[:=]\s+(.*)")
@@ -46,6 +47,52 @@ def _under_head(head: str, number: int, out: list[Statement], known: dict[tuple[
             here.append(known[key])
         here = known[key].kids
     return known[path[:MAX_DEPTH]]
+
+
+def without_numbers(lines: Lines) -> Lines:
+    """Lines of which nearly each begins with a number that grows, without these."""
+    told = [(n, m) for n, line in lines if line.strip() and (m := _LINE_NUMBER.match(line)) is not None]
+    numbers = [int(m[1]) for _, m in told]
+    full = sum(bool(line.strip()) for _, line in lines)
+    if len(told) < MOST_NUMBERED * full or len(told) < SEVERAL or numbers != sorted(set(numbers)):
+        return lines
+    ends = {n: m.end() for n, m in told}
+    return [(n, line[ends.get(n, 0) :]) for n, line in lines]
+
+
+MOST_NUMBERED = 0.9
+_LINE_NUMBER = re.compile(r"\s*(\d{1,6})[.:)]? (?=\S)")
+_LEVEL = re.compile(r"(#{1,6}) +(\S.*)")
+
+
+def marked_down(lines: Lines) -> list[Statement]:
+    """Blocks under titles with signs before them, as many as the title is deep."""
+    top = Statement((), 0)
+    open_: list[tuple[int, Statement]] = [(0, top)]
+    here: Lines = []
+
+    def close() -> None:
+        tables, rest = tabled(here)
+        kids = indented([(n, _BULLET.sub("", line)) for n, line in rest])
+        for table in tables:
+            # A table under a title alone is that title's own.
+            kids += table.kids if table.words == TABLE else [table]
+        open_[-1][1].kids.extend(kids)
+        here.clear()
+
+    for number, line in lines[:MAX_STATEMENTS]:
+        title = _LEVEL.match(line)
+        if title is None:
+            here.append((number, line))
+            continue
+        close()
+        while open_[-1][0] >= len(title[1]):
+            open_.pop()
+        found = statement(title[2], number)
+        open_[-1][1].kids.append(found)
+        open_.append((len(title[1]), found))
+    close()
+    return top.kids
 
 
 def stanzas(lines: Lines) -> list[Statement] | None:

@@ -13,6 +13,8 @@ MOST_WORDS = 3
 COLUMNS = 3
 """From which number on cells beside one another are a table."""
 _RULE = re.compile(r"[\s|+=-]*[-=]{2,}[\s|+=-]*")
+TABLE = ("table",)
+"""Above a table that has no title."""
 _NOTHING = frozenset(("", "-", "--", "n/a"))
 Cut = Callable[[str], list[str] | None]
 """A line's cells; None where it is no row."""
@@ -39,7 +41,7 @@ def tabled(lines: Lines) -> tuple[list[Statement], Lines]:
                 end += 1
         if rows:
             title = statement(rest.pop()[1], 0).words if rest and rest[-1][1].strip() else ()
-            out.append(Statement(title or ("table",), lines[at][0], rows))
+            out.append(Statement(title or TABLE, lines[at][0], rows))
             at = end
             continue
         if not _RULE.fullmatch(lines[at][1]):
@@ -49,6 +51,9 @@ def tabled(lines: Lines) -> tuple[list[Statement], Lines]:
 
 
 def _row(heads: list[tuple[str, ...]], cells: list[str], number: int) -> Statement:
+    """A block; with nothing above the first column its cells say what the others are of."""
+    if heads and not heads[0] and cells[0]:
+        return Statement(statement(cells[0], number).words, number, _row(heads[1:], cells[1:], number).kids)
     kids = [
         keyed(head, cell, number) for head, cell in zip(heads, cells, strict=False) if head and cell not in _NOTHING
     ]
@@ -64,7 +69,7 @@ def _head(lines: Lines, at: int) -> tuple[Cut | None, int]:
     ruled = _RULE.fullmatch(lines[below][1]) is not None
     for sign in ("|", "\t", ";", ","):
         cells = _by_sign(line, sign)
-        if len(cells) >= COLUMNS and all(map(_is_title, cells)):
+        if len(cells) >= COLUMNS and all(map(_is_title, cells[1:] if sign == "|" and not cells[0] else cells)):
             return _same(sign, len(cells)), below
     starts = [m.start() for m in re.finditer(r"(?<!\S)\S(?:\S| (?! ))*", line)]
     if len(starts) >= COLUMNS and ruled:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from stomion.shapes.braced import braces
-from stomion.shapes.heads import SECTION, closed, headed, sections, stanzas, underlined
+from stomion.shapes.heads import SECTION, closed, headed, marked_down, sections, stanzas, underlined, without_numbers
 from stomion.shapes.marked import data, listed, tagged
 from stomion.shapes.nested import indented
 from stomion.shapes.paths import dotted, outlined
@@ -20,6 +20,9 @@ _JSON = re.compile(r"\s*[{\[]\s*[\"{\[]")
 _LISTS = re.compile(r"\s*(?:;[^\n]*\n\s*)*\([\w-]")
 
 
+_HEADING = re.compile(r"^##+ \S", re.MULTILINE)
+
+
 def statements_of(text: str) -> list[Statement]:
     """The top of a configuration."""
     text = "\n".join(text.replace("\r\n", "\n").split("\n")[:MAX_LINES])
@@ -29,11 +32,14 @@ def statements_of(text: str) -> list[Statement]:
         return tagged(_without_comments(text, "<!--", "-->")[0])
     if _LISTS.match(text):
         return listed(text)
+    if len(_HEADING.findall(text)) > 1:
+        return marked_down(list(enumerate(text.split("\n"), 1)))
     text, tail = _without_comments(text.replace("\t", "    "), "/*", "*/")
     text += tail
     lines = [
         (n, "" if _COMMENT.match(line) else _TAIL_COMMENT.sub("", line)) for n, line in enumerate(text.split("\n"), 1)
     ]
+    lines = without_numbers(lines)
     opened = sum(line.rstrip().endswith("{") for _, line in lines)
     if opened > 1:
         return braces(lines)

@@ -25,7 +25,7 @@ _ENCRYPTION = re.compile(
     r"""
     (?P<gcm>aes[-_ ]?(?:(?P<g1>128|192|256)[-_ ]?)?gcm[-_ ]?(?:(?P<icv>8|12|16|64|96|128)(?!\d))?[-_ (]?(?P<g2>128|192|256)?\)?)
   | (?P<chacha>chacha20(?:[-_ ]?poly1305)?)
-  | (?P<triple>3des|triple[-_ ]?des|des[-_ ]ede3?|des3)(?:[-_ ]?cbc)?
+  | (?P<triple>3des|tdes|triple[-_ ]?des|des[-_ ]ede3?|des3)(?:[-_ ]?cbc)?
   | (?P<aes>aes(?:[-_ ]?cbc)?(?:[-_ ]?(?P<a1>128|192|256))?(?:[-_ ]?cbc)?(?:[-_ (](?P<a3>128|192|256)\)?)?
       (?:\ with\ (?:a\ )?(?P<a2>128|192|256)[- ]bit)?)(?![-_]?(?:xcbc|cmac|ctr|ccm)|[-_ ]?\d)
   | (?P<camellia>camellia[-_ ]?(?:cbc)?[-_ ]?(?P<c1>128|192|256)?)

@@ -1,0 +1,67 @@
+"""What a block of no known kind is, by what it holds."""
+
+from __future__ import annotations
+
+import ipaddress
+
+from stomion.drafts import words as w
+from stomion.drafts.algorithms import phase_of
+from stomion.shapes.statement import Statement
+from stomion.space.axis import is_address
+
+FEW = 4
+"""Lines that an interface's block has at most, where nothing else says that it is one."""
+ENOUGH = 3
+"""Of the things that make a tunnel: both ends, a proof, proposals of both phases, networks of both sides."""
+_ADDRESS = frozenset({"address", "addresses", "ip", "inet", "ipv4", "addr", "cidr"})
+
+
+def by_content(statement: Statement) -> str:
+    """`tunnel` or `interface`; empty for what may be anything."""
+    leaves = list(statement.leaves())
+    if _is_interface(leaves):
+        return "interface"
+    told = set()
+    for above, leaf in leaves:
+        bag = w.bag((*above, *leaf.words[:2]))
+        side = "own" if bag & w.OWN else "far" if bag & w.FAR else ""
+        if side and any(map(is_address, leaf.words)):
+            told.add(side)
+        if side and any("/" in w.network_of(word) for word in leaf.words):
+            told.add(f"{side} networks")
+        if bag & (w.PSK | w.CERTIFICATE):
+            told.add("proof")
+        phase = phase_of((*above, *leaf.words[:2]))
+        if phase is not None and bag & (w.ENCRYPTION | w.INTEGRITY | w.GROUP | w.OFFERS):
+            told.add(f"phase {phase}")
+    both = [
+        {"own", "far"} <= told,
+        "proof" in told,
+        {"phase 1", "phase 2"} <= told,
+        {"own networks", "far networks"} <= told,
+    ]
+    return "tunnel" if sum(both) >= ENOUGH else ""
+
+
+def _is_interface(leaves: list[tuple[tuple[str, ...], Statement]]) -> bool:
+    """A few lines, of which one gives a host's address with its prefix by a word for an address alone."""
+    if len(leaves) > FEW:
+        return False
+    for above, leaf in leaves:
+        words = leaf.words
+        if (
+            not above
+            and len(words) == len(("address", "PREFIX"))
+            and words[0].lower() in _ADDRESS
+            and _is_host(words[1])
+        ):
+            return True
+    return False
+
+
+def _is_host(word: str) -> bool:
+    found = w.interface_address(word)
+    if not found:
+        return False
+    interface = ipaddress.ip_interface(found)
+    return interface.ip != interface.network.network_address
