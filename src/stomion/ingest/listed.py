@@ -21,6 +21,7 @@ _STAMP = re.compile(
     rb"(?!\s*\d{1,3}(?:\.\d{1,3}){3}(?!\.?\d))(?:<\d+>)?\s*(?:\[?\d{2,4}[-/.:]\d\d[-/.:]\d|\[?[A-Z][a-z]{2} +\d|\[?\d{9,})"
 )
 _WORDS = (b"spi", b"state", b"status", b"peer", b"tunnel", b"child", b"connection", b"inbound", b"packets", b"bytes")
+_SPI = re.compile(rb"(?<!\w)(?:0x)?(?=[0-9a-fA-F]*\d)[0-9a-fA-F]{8}(?!\w)")
 _TELLING = ("packets_in", "packets_out", "bytes_in", "age_s", "expires_in_s", "rekey_in_s")
 
 
@@ -29,7 +30,8 @@ def _fits(item: Item, head: bytes) -> bool:
     fares."""
     head = head[:LOOKED_AT]
     low = head.lower()
-    if not item.site or sum(word in low for word in _WORDS) < 2 or _is_stamped(head) or not is_text(head):
+    told = sum(word in low for word in _WORDS) > 1 or len(_SPI.findall(head)) > 1
+    if not item.site or not told or _is_stamped(head) or not is_text(head):
         return False
     found = listed_of(_text(head), item.name, item.site)
     known = sum(one.sa.state is not None or bool(one.sa.spi_in) for one in found)

@@ -33,7 +33,7 @@ _NUMBER = re.compile(r"^\s*[#\[(]?\d+[\]).:]?\s+")
 def lines_of_phrases(lines: list[str]) -> list[Raw]:
     """A record for each line that names a peer, with the deeper lines below it, where some record names two SPIs too."""
     whole = list(_with_deeper(lines))
-    if not any(len(_SPI.findall(line)) > 1 for _, line, _ in whole):
+    if not any(len(_SPI.findall(" ".join([line, *(value for _, value in more)]))) > 1 for _, line, more in whole):
         return []
     out = []
     for number, line, more in whole:
@@ -52,15 +52,23 @@ def _with_deeper(lines: list[str]) -> Iterator[tuple[int, str, list[tuple[str, s
     """(number, line, keys and values) of each line with a peer, and behind it those below that stand deeper and name none."""
     at, whole, depth = 0, "", 0
     more: list[tuple[str, str]] = []
+    heads: list[str] = []
     for number, drawn in enumerate(lines, 1):
         line = _DRAWN.sub(lambda m: " " * len(m[0]), drawn)
         inside = len(line) - len(line.lstrip())
         if _peers(line):
             if whole:
                 yield at, whole, more
-            at, whole, depth, more = number, line.rstrip(), inside, []
+            at, whole, depth, more, heads = number, line.rstrip(), inside, [], []
         elif whole and line.strip() and inside > depth and len(whole) < MOST and not _LISTED.match(line):
             cells = re.split(r"\s{2,}", line.strip())
+            if len(cells) > SEVERAL and not re.search(r"\d", line):
+                heads = cells
+                continue
+            if len(cells) == len(heads) > SEVERAL:
+                # A row under names: its first cell says which direction it is of.
+                more += [(f"{cells[0]} {head}", cell) for head, cell in zip(heads[1:], cells[1:], strict=True)]
+                continue
             if (
                 len(cells) == len(("key", "value"))
                 and not re.search(r"\d", cells[0])

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from stomion.listings.found import Found
 from stomion.listings.halves import paired
 from stomion.listings.raw import Raw
-from stomion.listings.records import records_of
+from stomion.listings.records import readings_of
 from stomion.listings.states import state_of
 from stomion.model.provenance import Provenance
 from stomion.model.sa import Sa
@@ -76,9 +76,10 @@ _ADDRESS = re.compile(
     r"(?<![\w.:/])(?:\d{1,3}(?:\.\d{1,3}){3}|[0-9a-fA-F]*:[0-9a-fA-F:]+:[0-9a-fA-F]+)(?![\w:]|\.\d|/\d)"
 )
 _COUNT = re.compile(
-    r"(?<!\d)(\d[\d,' ]{0,24})\s{0,8}(packets?|pkts?|bytes?|octets?|k?b\b|[kmg]ib\b|[kmg]b\b)", re.IGNORECASE
+    r"(?<!\w)(\d[\d,' ]{0,24})\s{0,8}(packets?|pkts?|bytes?|octets?|k?b\b|[kmg]ib\b|[kmg]b\b)", re.IGNORECASE
 )
 _SCALE = {"kb": 1_000, "kib": 1_024, "mb": 1_000_000, "mib": 1 << 20, "gb": 10**9, "gib": 1 << 30}
+_SPI = re.compile(r"(?<!\w)(?:0x)?([0-9a-fA-F]{8})(?!\w)")
 _MAY_BE_NONE = re.compile(r"integrity|encap", re.IGNORECASE)
 """Keys for which `none` tells something."""
 _DATE = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:?\d\d)?")
@@ -99,9 +100,30 @@ class Listed:
 
 
 def listed_of(text: str, file: str, site: str) -> list[Listed]:
-    """Every SA, or tunnel without one, that a listing tells of."""
-    raws = records_of(text)
+    """Every SA, or tunnel without one, that a listing tells of: in the shape that makes whole SAs of most of it."""
+    best: list[Found] = []
+    most = -1
+    for raws in readings_of(text):
+        found = _found_in(raws, file, site)
+        good = sum(map(_is_whole, found))
+        if found and good > most:
+            best, most = found, good
+        if good and good == len(found):
+            break
     at = _moment(text)
+    return [_listed(found, at) for found in best]
+
+
+_WHOLE = frozenset(("spi_in", "spi_out"))
+
+
+def _is_whole(found: Found) -> bool:
+    """Does a record tell whose it is, and both its SPIs or a state that is known?"""
+    named = bool(found.peers or found.loose or found.name)
+    return named and (found.values.keys() >= _WHOLE or state_of(str(found.values.get("state", ""))) is not None)
+
+
+def _found_in(raws: list[Raw], file: str, site: str) -> list[Found]:
     every = []
     for raw in raws:
         found = _read(raw)
@@ -111,7 +133,7 @@ def listed_of(text: str, file: str, site: str) -> list[Listed]:
             len(known) + bool(found.peers or found.loose or found.name) >= LEAST
         ):
             every.append(found)
-    return [_listed(found, at) for found in paired(every)]
+    return paired(every)
 
 
 _TELLING = frozenset(("state", "spi_in", "spi_out", "packets_in", "packets_out", "age_s", "expires_in_s"))
@@ -249,8 +271,23 @@ def _take(found: Found, words: list[str], value: str) -> None:
         if bag & {"child", "esp", "ipsec"}:
             found.values.pop("state", None)
         found.put("state", value)
+    elif _by_value(found, value):
+        return
     elif not words and state_of(value) and "state" not in found.values and len(value) < MOST_STATE:
         found.put("state", value)
+
+
+def _by_value(found: Found, value: str) -> bool:
+    """Take two SPIs or an algorithm under a key that nobody knows."""
+    spis = _SPI.findall(value)
+    if len(spis) == len(("in", "out")) and not re.search(r"[g-z]", value, re.IGNORECASE):
+        _spis(found, value, [m.lower() for m in spis])
+        return True
+    said = find_proposal(value.replace("/", " "), "ESP")
+    if said is None or not said.values("encryption") or seconds_of(value) is not None:
+        return False
+    _algorithms(found, value)
+    return True
 
 
 def _spis(found: Found, value: str, spis: list[str]) -> None:

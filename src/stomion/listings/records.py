@@ -15,7 +15,7 @@ from stomion.shapes.text import statements_of
 
 MOST_LINES, MOST_RECORDS = 20_000, 5_000
 _PAIR = re.compile(r"([A-Za-z][\w.%/-]{0,80})=(\"[^\"]*\"|'[^']*'|[^\s,;]+)")
-_KEYED = re.compile(r"^(?:[-*•|] {0,3})?([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*)$")
+_KEYED = re.compile(r"^(?:[-*•|:] {0,3})?([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*)$")
 _RULE = re.compile(r"^[\s\-=+|_*─━═┄┼│┌┬┐├┤└┴┘╔╦╗╠╬╣╚╩╝║]{6,}$")
 _CELL = re.compile(r"\S+(?: \S+)*")
 MOST_KEY = 200
@@ -30,13 +30,16 @@ PAIRS_OF_A_LINE = 4
 """Keys and values from which on a line is a record of its own."""
 
 
-def records_of(text: str) -> list[Raw]:
-    """All records of a text, whatever their shape; empty for a text without any."""
+def readings_of(text: str) -> Iterator[list[Raw]]:
+    """The records of a text in each shape that it may have, the likeliest first; none for a text without any."""
     lines = [line[:WIDEST] for line in text.split("\n")[:MOST_LINES]]
     if text.lstrip()[:1] in ("{", "["):
-        return _from_data(text)[:MOST_RECORDS]
+        found = _from_data(text)[:MOST_RECORDS]
+        if found:
+            yield found
     if text.lstrip()[:1] == "<":
-        return _blocks(statements_of(text))[:MOST_RECORDS]
+        yield _blocks(statements_of(text))[:MOST_RECORDS]
+        return
     for shape in (
         _lines_of_pairs,
         _shaped,
@@ -49,8 +52,13 @@ def records_of(text: str) -> list[Raw]:
     ):
         found = shape(lines)
         if found:
-            return found[:MOST_RECORDS]
-    return []
+            yield found[:MOST_RECORDS]
+
+
+def _by_colons(line: str) -> list[tuple[str, str]]:
+    """`key: value, key: value` on one line."""
+    parts = [part.partition(": ") for part in re.split(r", |; ", line.strip())]
+    return [(key.strip(), value.strip()) for key, _, value in parts] if all(value for _, _, value in parts) else []
 
 
 def _shaped(lines: list[str]) -> list[Raw]:
@@ -65,7 +73,9 @@ def _shaped(lines: list[str]) -> list[Raw]:
     return _blocks(statements_of("\n".join(lines)))
 
 
-_SHAPE = re.compile(r"\s*(?:\[[A-Za-z][\w. \"-]*\]\s*$|- +[\w-]+:\s|[A-Za-z][\w-]*(?:\.|\[)[\w.\[\]-]+ *[=:] )")
+_SHAPE = re.compile(
+    r"\s*(?:\[{1,2}[A-Za-z][\w. \"-]*\]{1,2}\s*$|- +[\w-]+:\s|[A-Za-z][\w-]*(?:\.|\[)[\w.\[\]-]+ *[=:] )"
+)
 
 
 def _blocks(statements: Sequence[Statement]) -> list[Raw]:
@@ -95,7 +105,7 @@ _TOLD = re.compile(r"state|status|spi", re.IGNORECASE)
 def _lines_of_pairs(lines: list[str]) -> list[Raw]:
     out = []
     for number, line in enumerate(lines, 1):
-        pairs = [(m[1], m[2].strip("\"'")) for m in _PAIR.finditer(line)]
+        pairs = [(m[1], m[2].strip("\"'")) for m in _PAIR.finditer(line)] or _by_colons(line)
         stated = len(pairs) > 1 and any(_TOLD.search(key) for key, _ in pairs)
         if len(pairs) >= PAIRS_OF_A_LINE or stated:
             out.append(Raw(number, _PAIR.sub("", line).strip(), pairs))
@@ -219,7 +229,11 @@ def _columns(names: list[str], rows: list[str]) -> list[tuple[str, int, int]]:
             )
         ):
             name = " ".join(line[start:n].strip(" |│") for line in names if line[start:n].strip(" |│"))
-            out.append((name, start, n))
+            if name or not out:
+                out.append((name, start, n))
+            else:
+                # A blank within the values of the column before.
+                out[-1] = (out[-1][0], out[-1][1], n)
             start = None
     return out
 

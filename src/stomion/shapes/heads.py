@@ -8,7 +8,7 @@ from stomion.shapes.nested import ENDS, SEVERAL, Lines, indented
 from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement, with_pairs
 from stomion.shapes.tables import TABLE, tabled
 
-SECTION = re.compile(r"^\s*\[([^\[\]]{1,200})\]\s*$")
+SECTION = re.compile(r"^\s*\[(?:\[([^\[\]]{1,200})\]|([^\[\]]{1,200}))\]\s*$")
 _KEY = re.compile(r"([A-Za-z][\w .-]{0,40}?)\s*[:=]\s+(.*)")
 _TYPES = frozenset({"type", "object", "kind", "record", "entry", "section", "class", "item"})
 _PATH = re.compile(r"[\w-]+(?:[./](?:[\w-]+|\"[^\"]*\"))*")
@@ -23,7 +23,12 @@ def sections(lines: Lines) -> list[Statement]:
     for count, (number, line) in enumerate(lines):
         head = SECTION.match(line)
         if head:
-            here = _under_head(head[1], number, out, known).kids
+            if head[1] is not None:
+                # `[[tunnel]]` begins one more each time, and what stands under its name from here on is that one's.
+                path = tuple(a or b for a, b in _HEAD_PART.findall(head[1]))
+                for key in [key for key in known if key[: len(path)] == path]:
+                    del known[key]
+            here = _under_head(head[1] or head[2], number, out, known).kids
         elif line.strip() and line[0].isspace() and here and not re.search(r"[=:]", line):
             # A value that goes on below its key.
             here[-1].words += statement(line, number).words
@@ -38,6 +43,8 @@ def _under_head(head: str, number: int, out: list[Statement], known: dict[tuple[
     path = tuple(a or b for a, b in _HEAD_PART.findall(head)) if _PATH.fullmatch(head.strip()) else ()
     if len(path) < len(("tunnel", "NAME")):
         out.append(statement(head, number))
+        if path:
+            known[path] = out[-1]
         return out[-1]
     here = out
     for length in range(1, min(len(path), MAX_DEPTH) + 1):
