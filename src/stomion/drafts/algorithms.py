@@ -35,12 +35,12 @@ def phase_of(words: Sequence[str]) -> int | None:
     parts = {p for word in words for p in w.parts_of(word)}
     joined = " ".join([*low, *(p for word in words for p in w.parts_of(word))])
     first = bool(
-        re.search(r"\b(?:phase|stage|ph|p)[-_ .]?1\b", joined)
+        re.search(r"\b(?:phase|stage|ph|p)[-_ .]?(?:1|one|i)\b", joined)
         or set(low) & w.PHASE_1
         or parts & {"ike", "isakmp", "parent"}
     )
     second = bool(
-        re.search(r"\b(?:phase|stage|ph|p)[-_ .]?2\b", joined)
+        re.search(r"\b(?:phase|stage|ph|p)[-_ .]?(?:2|two|ii)\b", joined)
         or set(low) & w.PHASE_2
         or parts & {"esp", "ipsec", "child"}
     )

@@ -77,9 +77,12 @@ def _owned(things: Sequence[Thing], names: Collection[str]) -> dict[str, list[St
             words = statement.words
             if len(words) > 1 and words[-1] in names and set(w.parts_of(words[0])) & _TUNNEL:
                 rest = [one for one in thing.body if one is not statement]
-                out.setdefault(words[-1], []).append(Statement(tuple(thing.label.split()), thing.line, rest))
+                side = next((one.words[1] for one in rest if len(one.words) > 1 and one.words[0].lower() in _SIDE), "")
+                head = (*thing.label.split(), *([side] if side else []))
+                out.setdefault(words[-1], []).append(Statement(head, thing.line, rest))
                 break
     return out
 
 
+_SIDE = frozenset({"side", "end", "direction"})
 _TUNNEL = next(known for kind, known in w.KINDS if kind == "tunnel") | {"connections"}

@@ -162,11 +162,24 @@ def _read(raw: Raw) -> Found:
     for key, value in raw.pairs:
         if value.strip() in ("-", "–", "--", "n/a", "none", "N/A", "") and not _MAY_BE_NONE.search(key):
             continue
-        _take(found, _bag(key), value.strip())
+        first, *others = _BESIDE.split(value.strip())
+        _take(found, _bag(key), _BEHIND_A_COMMA.sub("", first))
+        for other in others:
+            name, _, said = other.partition(":")
+            _take(found, _bag(name), said.strip())
+        for m in _BEHIND_A_COMMA.finditer(first):
+            _take(found, _bag(m[1]), m[2].strip())
     if len(found.spis) > 1:
         found.put("spi_in", found.spis[0])
         found.put("spi_out", found.spis[1])
     return found
+
+
+_LEFT = frozenset({"expires", "expiry", "remaining", "left", "remain", "hard", "expire", "ends", "dies"})
+_STILL = re.compile(r"remain|left", re.IGNORECASE)
+_BESIDE = re.compile(r"\s{2,}(?=[A-Za-z][\w-]{0,20}:\s)")
+"""Before one more key on the same line."""
+_BEHIND_A_COMMA = re.compile(r", ?(expires|rekey|renewed|age|up|pfs|dh|lifetime|left)\b([^,]*)", re.IGNORECASE)
 
 
 def _way(words: list[str], value: str) -> str:
@@ -217,7 +230,7 @@ def _take(found: Found, words: list[str], value: str) -> None:
         _counts(found, bag, way, value)
     elif bag & {"rekey", "rekeying", "renew", "renewal"} and not bag & {"expires", "expiry"}:
         found.put("rekey_in_s", _length(value))
-    elif bag & {"expires", "expiry", "remaining", "left", "remain", "hard", "expire", "ends", "dies"}:
+    elif bag & (_LEFT if not bag & {"lifetime", "life"} or not _STILL.search(value) else bag):
         found.put("expires_in_s", _length(value))
     elif (
         bag & {"age", "uptime", "established", "running", "duration", "since", "online", "created", "installed"}
@@ -277,10 +290,13 @@ def _take(found: Found, words: list[str], value: str) -> None:
         found.put("state", value)
 
 
+_WAY = re.compile(r"\b(?:in|out)(?:bound)?\b|0x", re.IGNORECASE)
+
+
 def _by_value(found: Found, value: str) -> bool:
     """Take two SPIs or an algorithm under a key that nobody knows."""
     spis = _SPI.findall(value)
-    if len(spis) == len(("in", "out")) and not re.search(r"[g-z]", value, re.IGNORECASE):
+    if len(spis) == len(("in", "out")) and not re.search(r"[g-z]", _WAY.sub("", value), re.IGNORECASE):
         _spis(found, value, [m.lower() for m in spis])
         return True
     said = find_proposal(value.replace("/", " "), "ESP")
@@ -290,12 +306,16 @@ def _by_value(found: Found, value: str) -> bool:
     return True
 
 
+_BEHIND = re.compile(r"\s*\((in|out|inbound|outbound|incoming|outgoing)\)")
+
+
 def _spis(found: Found, value: str, spis: list[str]) -> None:
     """Two SPIs in one cell: by the words before each, else in and out as they come."""
     low = value.lower()
     for spi in spis:
-        before = low[: low.find(spi.lstrip("0"))]
-        way = _direction(re.findall(r"[a-z]+", before[-16:]))
+        begin = low.find(spi.lstrip("0"))
+        behind = _BEHIND.match(low, begin + len(spi.lstrip("0")))
+        way = _direction([behind[1]] if behind else re.findall(r"[a-z]+", low[max(begin - 16, 0) : begin]))
         if way:
             found.put(f"spi_{way}", spi)
         else:
