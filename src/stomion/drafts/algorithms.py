@@ -50,7 +50,7 @@ def phase_of(words: Sequence[str]) -> int | None:
 def kind_of(words: Sequence[str]) -> str:
     """Which part of a proposal a statement's first words name: `encryption`, `integrity`, `prf`, `group` or `lifetime`."""
     for place, word in enumerate(words[:3]):
-        if place and _is_algorithm(word):
+        if place and is_algorithm(word):
             continue
         parts = {word.lower(), *w.parts_of(word), *(p.removesuffix("s") for p in w.parts_of(word))}
         for kind, known in (
@@ -70,7 +70,7 @@ def kind_of(words: Sequence[str]) -> str:
 
 
 @lru_cache(8_192)
-def _is_algorithm(word: str) -> bool:
+def is_algorithm(word: str) -> bool:
     """Does a word name an algorithm, and is no key for one?"""
     if word.lower() in ("prf", "dh", "pfs", "group", "hash", "mac"):
         return False
@@ -215,7 +215,7 @@ _UNIT = re.compile(r"(?:second|sec|minute|min|hour|day)s?", re.IGNORECASE)
 def _split_keys(words: Sequence[str]) -> list[tuple[str, list[str]]]:
     out: list[tuple[str, list[str]]] = []
     for word in words:
-        kind = "" if _is_algorithm(word) else kind_of([word])
+        kind = "" if is_algorithm(word) else kind_of([word])
         if kind:
             out.append((kind, []))
         elif out:

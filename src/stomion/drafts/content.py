@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
-
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import phase_of
 from stomion.shapes.statement import Statement
@@ -22,7 +20,8 @@ def by_content(statement: Statement) -> str:
     if _is_interface(leaves):
         return "interface"
     told = set()
-    for above, leaf in leaves:
+    heads = [((), kid) for kid in statement.kids if kid.kids]
+    for above, leaf in [*leaves, *heads]:
         bag = w.bag((*above, *leaf.words[:2]))
         side = "own" if bag & w.OWN else "far" if bag & w.FAR else ""
         if side and any(map(is_address, leaf.words)):
@@ -32,7 +31,7 @@ def by_content(statement: Statement) -> str:
         if bag & (w.PSK | w.CERTIFICATE):
             told.add("proof")
         phase = phase_of((*above, *leaf.words[:2]))
-        if phase is not None and bag & (w.ENCRYPTION | w.INTEGRITY | w.GROUP | w.OFFERS):
+        if phase is not None:
             told.add(f"phase {phase}")
     both = [
         {"own", "far"} <= told,
@@ -53,15 +52,7 @@ def _is_interface(leaves: list[tuple[tuple[str, ...], Statement]]) -> bool:
             not above
             and len(words) == len(("address", "PREFIX"))
             and words[0].lower() in _ADDRESS
-            and _is_host(words[1])
+            and w.interface_address(words[1])
         ):
             return True
     return False
-
-
-def _is_host(word: str) -> bool:
-    found = w.interface_address(word)
-    if not found:
-        return False
-    interface = ipaddress.ip_interface(found)
-    return interface.ip != interface.network.network_address

@@ -102,7 +102,7 @@ def _walk(top: Sequence[Statement], within: str, title: str = "") -> Iterator[Th
         if within and (not kind or (within == "translation" and kind == "filter") or not statement.words):
             item = bool(statement.words) and statement.words[0].lower() in ("rule", "entry", "item", "line")
             kind, place = within, place if kind else 0 if item else -1
-        if not kind:
+        if not kind or (kind == "interface" and statement.kids and by_content(statement) == "tunnel"):
             yield from _unknown(statement, title)
             continue
         acts = place >= 0 and statement.words[place].lower() in ("snat", "dnat")
@@ -353,8 +353,12 @@ def _kind_of(word: str) -> str:
         return "proposal"
     if told & w.TRANSLATION and not told & {"traversal", "t", "keepalive"}:
         return "translation"
-    ends = (parts[-1], parts[0]) if parts else ()
+    ends = tuple(part for part in (parts[-1], parts[0]) if part not in _WHOLE) if parts else ()
     return next((kind for part in ends for kind, known in w.KINDS if part in known), "")
+
+
+_WHOLE = frozenset({"link", "if"})
+"""Words that tell a kind by themselves alone."""
 
 
 def _holds_others(statement: Statement, kind: str) -> bool:

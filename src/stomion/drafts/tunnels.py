@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import (
     combinations,
+    is_algorithm,
     kind_of,
     kinds_in,
     lifetime_of,
@@ -202,8 +203,8 @@ def _proposals(told: Told, above: tuple[str, ...], words: tuple[str, ...], suite
         "offer",
         "offers",
     }
-    if offers or kind in ("", "lifetime") or kinds_in(words) > 1:
-        found = combinations(words[1:] if len(words) > 1 else words, protocol)
+    if offers or kind in ("", "lifetime") or kinds_in(words) > 1 or is_algorithm(words[0]):
+        found = combinations(words[1:] if len(words) > 1 and not is_algorithm(words[0]) else words, protocol)
         if found:
             part.whole += found
             return True

@@ -325,12 +325,14 @@ def network_of(word: str) -> str:
 
 @lru_cache(16_384)
 def interface_address(word: str, mask: str = "") -> str:
-    """An interface's address with its prefix length; empty without one."""
+    """An interface's address with its prefix length; empty without one, or where it is the network's own."""
     try:
         found = ipaddress.ip_interface(f"{word}/{mask}" if mask else word)
     except ValueError:
         return ""
-    return str(found) if "/" in word or mask else ""
+    network = found.network
+    nobody = found.ip == network.network_address and network.num_addresses > len(("one", "other"))
+    return str(found) if ("/" in word or mask) and not nobody else ""
 
 
 def without_mask_words(words: tuple[str, ...]) -> tuple[str, ...]:

@@ -69,7 +69,8 @@ def _head(lines: Lines, at: int) -> tuple[Cut | None, int]:
     ruled = _RULE.fullmatch(lines[below][1]) is not None
     for sign in ("|", "\t", ";", ","):
         cells = _by_sign(line, sign)
-        if len(cells) >= COLUMNS and all(map(_is_title, cells[1:] if sign == "|" and not cells[0] else cells)):
+        least = COLUMNS - 1 if sign == "|" and ruled and line.lstrip()[:1] == "|" else COLUMNS
+        if len(cells) >= least and all(map(_is_title, cells[1:] if sign == "|" and not cells[0] else cells)):
             return _same(sign, len(cells)), below
     starts = [m.start() for m in re.finditer(r"(?<!\S)\S(?:\S| (?! ))*", line)]
     if len(starts) >= COLUMNS and ruled:
