@@ -288,3 +288,9 @@ def test_a_block_of_no_known_kind_is_what_it_holds() -> None:
 
 def test_a_network_is_no_address_of_an_interface() -> None:
     assert draft_of("interface lan\n  ip 10.64.0.0/24\n").sheet.interface == ()
+
+
+def test_a_tunnel_that_another_speaks_of_stays_its_own() -> None:
+    one = "tunnel a\n  local 203.0.113.10\n  peer 192.0.2.10\n  backup b\n"
+    sheet = draft_of(one + "tunnel b\n  local 203.0.113.10\n  peer 192.0.2.20\n").sheet
+    assert [(t.name, t.peer) for t in sheet.tunnel] == [("a", "192.0.2.10"), ("b", "192.0.2.20")]

@@ -12,7 +12,7 @@ DEEP = 3
 """Blocks that speak of blocks."""
 MOST = 50_000
 """Statements that are put in place of names; blocks of blocks could double without end."""
-_NAMED = frozenset({"block", "system", "tunnel"})
+_NAMED = frozenset({"block", "system"})
 _OWNED = frozenset({"block", "proposal", "network", "network-group", "service", "interface"})
 
 
