@@ -142,9 +142,9 @@ def main() -> None:
             sys.exit(f"{reader.__name__} was slow (seed {seed}, input {count}): {data!r}")
         count += 1
     print(f"{count} inputs of single readers survived (seed {seed})")
-    cases, end, count = Cases(chance), time.monotonic() + seconds * 2 / 3, 0
+    cases, end, count = Cases(seed), time.monotonic() + seconds * 2 / 3, 0
     while time.monotonic() < end:
-        wrong, files = cases.one()
+        wrong, files = cases.one(count)
         if wrong:
             place = Path(tempfile.mkdtemp(prefix="stomion-fuzz-"))
             write(place, files)

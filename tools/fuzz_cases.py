@@ -172,13 +172,14 @@ def _wrong(examined: Examined) -> str:
 class Cases:
     """Bends one file of a case at a time and looks at what comes of it."""
 
-    def __init__(self, chance: random.Random) -> None:
-        self._chance = chance
+    def __init__(self, seed: int) -> None:
+        self._seed = seed
         self._cases = _cases()
 
-    def one(self) -> tuple[str, Files]:
-        """What was wrong with one bent case, and its files; nothing wrong is an empty text."""
-        chance = self._chance
+    def one(self, number: int) -> tuple[str, Files]:
+        """What was wrong with the bent case of a number, and its files; nothing wrong is an empty text. Its chance is of its own,
+        so that one is repeated without those before it."""
+        chance = random.Random(f"{self._seed} {number}")
         files = dict(chance.choice(self._cases))
         name = chance.choice([n for n, data in files.items() if len(data) < LARGEST] or list(files))
         files[name] = _bend(name, files[name], chance)

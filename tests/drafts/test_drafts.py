@@ -13,6 +13,8 @@ from hypothesis import strategies as st
 
 from stomion.cli.sheet import draft as command
 from stomion.drafts.draft import draft_of
+from stomion.drafts.joined import FEW, SHARED, joined
+from stomion.drafts.objects import things_of
 from stomion.errors import UsageError
 from stomion.ingest.sheet import read_sheet
 from stomion.jobs.sheets import drafted
@@ -209,6 +211,12 @@ SPOKEN_OF = (
 """Blocks that speak of forty blocks each."""
 
 
+def test_blocks_of_blocks_grow_with_the_text_alone() -> None:
+    things = list(things_of(statements_of(SPOKEN_OF)))
+    told = [leaf for thing in joined(things, ()) for leaf in thing.leaves()]
+    assert 200 < len(told) < FEW + (SHARED + 1) * SPOKEN_OF.count("\n")
+
+
 @given(st.text(alphabet=st.sampled_from("tunel ike{}[]<>;:=\"'/.-019\n\t#!,()"), max_size=300))
 def test_any_text_has_some_shape(text: str) -> None:
     statements_of(text)
@@ -236,6 +244,8 @@ def test_any_text_has_some_shape(text: str) -> None:
         "1.1.1.1 a .... b\n" * 3000,
         "a.b[1].c = d\n" * 3000,
         "One | Two | Three\n" * 3000,
+        "lifetime_s = 3600\n[[tunnel.ike_proposal]]\n[]]\n[[tunnel.ike_proposal]]\n",
+        "route 10.64.0.0 0 next-hop 203.0.113.1\n",
     ],
 )
 def test_deep_and_broken_texts_end(text: str) -> None:

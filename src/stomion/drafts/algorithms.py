@@ -31,6 +31,11 @@ _LENGTH = re.compile(r"(?<!\S)\d{1,7}\s?(?:s|secs?|seconds?|m|mins?|minutes?|h|h
 
 def phase_of(words: Sequence[str]) -> int | None:
     """1 or 2, by the words around; None where nothing tells."""
+    return _phase_of(tuple(words))
+
+
+@lru_cache(4_096)
+def _phase_of(words: tuple[str, ...]) -> int | None:
     low = [word.lower() for word in words]
     parts = {p for word in words for p in w.parts_of(word)}
     joined = " ".join([*low, *(p for word in words for p in w.parts_of(word))])

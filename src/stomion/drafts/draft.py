@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import kind_of, lifetime_of, offered, phase_of, told_phase, values_of, with_shared
 from stomion.drafts.joined import joined
-from stomion.drafts.objects import Thing, things_of
+from stomion.drafts.objects import HEAD, Thing, things_of
 from stomion.drafts.rules import filter_of, route_of, translation_of
 from stomion.drafts.said import Names
 from stomion.drafts.tunnels import Suites, tunnel_of
@@ -126,11 +126,24 @@ def _shown(words: tuple[str, ...]) -> str:
     return words[0] if len(words) > 1 and _PLAIN.fullmatch(words[0]) else "a line"
 
 
+def _calls_itself(top: list[Statement]) -> str:
+    """`identify as NAME`, at the top of the text."""
+    told = (s.words for s in top if not s.kids and 1 < len(s.words) < HEAD and s.words[0].lower() in _CALLED)
+    return next((words[-1] for words in told if not w.is_value(words[-1])), "")
+
+
+_CALLED = frozenset({"identify", "identity", "called", "known", "named", "identifies"})
+
+
 def _titled(top: list[Statement]) -> str:
     """The last word of the text's first line, if one for a gateway stands before it: `Configuration of unit NAME`."""
     words = top[0].words if top else ()
-    told = len(words) > 1 and words[-2].lower() in _GATEWAY and not w.is_value(words[-1])
-    return words[-1] if told else ""
+    if len(words) == 1:
+        alone = len(top) == 1 and top[0].kids and words[0].lower() not in w.VOCABULARY and not w.is_value(words[0])
+        return words[0] if alone else ""
+    before = [word.lower() for word in words[:-1]]
+    told = before[-1:] and (before[-1] in _GATEWAY or (before[-1] in ("of", "for") and set(before) & _EXPORTED))
+    return words[-1] if told and not w.is_value(words[-1]) else ""
 
 
 def _site(things: list[Thing], top: list[Statement]) -> str:
@@ -145,10 +158,16 @@ def _site(things: list[Thing], top: list[Statement]) -> str:
                 return statement.words[-1] if statement.words[1].lower() in _FILLERS else statement.words[1]
     named = next((thing.name for thing in systems if thing.name and not thing.label), "")
     alone = (t for t in things if t.label.lower() in _GATEWAY | {"host"} and not any(s.words or s.kids for s in t.body))
-    return named or next((thing.name for thing in alone if not w.is_value(thing.name)), "") or _titled(top)
+    return (
+        named
+        or next((thing.name for thing in alone if not w.is_value(thing.name)), "")
+        or _calls_itself(top)
+        or _titled(top)
+    )
 
 
 _GATEWAY = frozenset({"unit", "box", "gateway", "node", "device", "station", "appliance"})
+_EXPORTED = frozenset({"configuration", "config", "settings", "export", "backup", "setup"})
 _FILLERS = frozenset({"of", "the", "this", "is", *_GATEWAY})
 
 

@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 
 from stomion.drafts import words as w
+from stomion.drafts.algorithms import kind_of, phase_of
 from stomion.drafts.objects import Thing
 from stomion.shapes.statement import Statement
 
 DEEP = 3
 """Blocks that speak of blocks."""
-MOST = 50_000
-"""Statements that are put in place of names; blocks of blocks could double without end."""
+SHARED = 10
+"""Times that every line of a text may be put in place of a name, on the average; blocks of blocks could double without end."""
+FEW = 2_000
+"""Statements that a short text may put in place of names."""
 _NAMED = frozenset({"block", "system"})
 _OWNED = frozenset({"block", "proposal", "network", "network-group", "service", "interface"})
 
@@ -21,15 +24,24 @@ def joined(things: Sequence[Thing], taken: Collection[str]) -> list[Thing]:
     tunnels = [thing for thing in things if thing.kind == "tunnel"]
     names = {thing.name for thing in tunnels if thing.name}
     named = {t.name: t for t in things if t.kind in _NAMED and _is_name(t.name) and t.name not in taken and any(t.body)}
-    joining = _Joining(named)
-    whole = [Thing(t.kind, t.name, joining.body(t.body, frozenset({t.name})), t.line, t.label) for t in tunnels]
+    joining = _Joining(named, FEW + SHARED * len(set().union(*(_lines(thing.body) for thing in things))))
     owned = _owned(things, names)
-    out = []
-    for before, thing in zip(tunnels, whole, strict=True):
-        if id(before) not in joining.spoken:
-            thing.body += owned.get(thing.name, [])
-            out.append(thing)
-    return out
+    return [
+        Thing(t.kind, t.name, joining.body(t.body, frozenset({t.name})) + owned.get(t.name, []), t.line, t.label)
+        for t in tunnels
+    ]
+
+
+def _offers(block: Thing) -> bool:
+    return any(kind_of(statement.words) == "encryption" for statement in block.body)
+
+
+def _lines(body: Sequence[Statement]) -> set[int]:
+    return {statement.line for statement in body}.union(*(_lines(statement.kids) for statement in body))
+
+
+def _size(body: Sequence[Statement]) -> int:
+    return sum(1 + _size(statement.kids) for statement in body)
 
 
 def _is_name(word: str) -> bool:
@@ -38,12 +50,12 @@ def _is_name(word: str) -> bool:
 
 
 class _Joining:
-    """Puts blocks in place of their names; `spoken` are those that were."""
+    """Puts blocks in place of their names, `most` statements at the most."""
 
-    def __init__(self, named: Mapping[str, Thing]) -> None:
+    def __init__(self, named: Mapping[str, Thing], most: int) -> None:
         self.named = named
-        self.spoken: set[int] = set()
-        self.left = MOST
+        self.sizes = {name: 1 + _size(thing.body) for name, thing in named.items()}
+        self.left = most
 
     def body(self, body: Sequence[Statement], seen: frozenset[str]) -> list[Statement]:
         return [self._one(statement, seen) for statement in body]
@@ -52,12 +64,15 @@ class _Joining:
         words = statement.words
         place = next((n for n, word in enumerate(words) if n and word in self.named), 0) if not statement.kids else 0
         other = self.named[words[place]] if place else None
-        if other is None or other.name in seen or len(seen) > DEEP or self.left <= 0:
+        if other is None or other.name in seen or len(seen) > DEEP or self.left < self.sizes[other.name]:
             kids = self.body(statement.kids, seen) if statement.kids else []
             return Statement(words, statement.line, kids, statement.quoted)
-        self.left -= 1 + len(other.body)
-        self.spoken.add(id(other))
-        found = Statement(words[:place], statement.line, self.body(other.body, seen | {other.name}))
+        self.left -= self.sizes[other.name]
+        head = words[:place]
+        if phase_of(head) is None and phase_of((other.name,)) is not None and _offers(other):
+            # `apply ike-set-1`: the name alone tells the phase.
+            head = (*head, other.name)
+        found = Statement(head, statement.line, self.body(other.body, seen | {other.name}))
         if place == len(words) - 1:
             return found
         # What stands behind the name on the same line is said of the tunnel itself.

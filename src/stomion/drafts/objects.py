@@ -13,7 +13,7 @@ from stomion.shapes.statement import Statement
 
 _ORDERS = frozenset({
     "set", "add", "create", "config", "edit", "define", "new", "insert", "ip", "ipv4", "ipv6", "crypto", "security", "static", "this",
-    "the", "for",
+    "the", "for", "virtual", "physical", "logical",
 })  # fmt: skip
 """First words of lines that only say that something follows."""
 LISTS = frozenset({"route", "translation", "filter"})
@@ -62,6 +62,8 @@ def things_of(top: list[Statement]) -> list[Thing]:
             continue
         key = (thing.kind, thing.name, phase_of([thing.label]) if thing.kind == "proposal" else None)
         known = found.get(key) if thing.name and thing.kind in _MERGED else None
+        if known is not None and thing.kind == "block" and _owner(known) != _owner(thing):
+            known = None
         if known is not None and thing.kind == "proposal" and _is_whole(known) and _is_whole(thing):
             known = None
         if known is None:
@@ -70,6 +72,11 @@ def things_of(top: list[Statement]) -> list[Thing]:
         else:
             known.body = [*known.body, *thing.body]
     return out
+
+
+def _owner(block: Thing) -> str:
+    """The tunnel that a block says it belongs to."""
+    return next((s.words[-1] for s in block.body if len(s.words) > 1 and _kind_of(s.words[0]) == "tunnel"), "")
 
 
 def _is_whole(proposal: Thing) -> bool:
@@ -125,14 +132,14 @@ def _walk(top: Sequence[Statement], within: str, title: str = "") -> Iterator[Th
             yield from _walk(statement.kids, "")
         elif kind == "system" or (kind not in LISTS and _holds_named(statement, kind)):
             body = [k for k in statement.kids if not _kind(k)[1] or not k.kids]
-            yield Thing(kind, _name(rest), body, statement.line, "" if rest.words else label)
+            yield Thing(kind, _name(rest, kind), body, statement.line, "" if rest.words else label)
             yield from _walk([k for k in statement.kids if k.kids or _kind(k)[1] in ("route", "interface")], "")
         elif kind in LISTS:
             number, said = _numbered(rest)
             first = [Statement(said.words, said.line, quoted=said.quoted)] if said.words else []
             yield Thing(kind, number, [*first, *statement.kids], statement.line, label)
         else:
-            yield Thing(kind, _name(rest), _body(rest), statement.line, label or title)
+            yield Thing(kind, _name(rest, kind), _body(rest), statement.line, label or title)
 
 
 def _by_part(statement: Statement, place: int) -> bool:
@@ -169,9 +176,16 @@ def _unknown(statement: Statement, title: str) -> Iterator[Thing]:
             yield Thing("block", "", statement.kids, statement.line, title)
         yield from _walk([kid for kid in statement.kids if kid.kids or _is_system(kid)], "", " ".join(words))
         return
+    if {word.lower() for word in words} & _TRANSLATED and any(map(w.network_of, words)):
+        # A sentence of packets: `Traffic leaving wan is masqueraded`.
+        yield Thing("translation", "", [statement], statement.line)
+        return
     orders = next((n for n, word in enumerate(words) if word.lower() not in _ORDERS), len(words))
     if len(words) > orders + 2:
         yield Thing("block", words[orders + 1], [statement.after(orders + 2)], statement.line, words[orders])
+
+
+_TRANSLATED = w.HIDE | {"translated", "untranslated"}
 
 
 def _is_addressed(statement: Statement) -> bool:
@@ -201,11 +215,14 @@ def _line(kind: str, rest: Statement, label: str) -> Iterator[Thing]:
         yield Thing(kind, number, [said], rest.line)
         return
     words = rest.words
-    if kind == "system" and len(words) > 1 and words[0].lower() in ("of", "the", "this", "is"):
+    if kind == "system" and len(words) > 1 and words[0].lower() in _FILLERS:
         yield Thing(kind, words[-1], [], rest.line, label)
         return
     skip = 1 if len(words) > 1 and set(w.parts_of(words[0])) & (w.NAME | {"is"}) else 0
     yield Thing(kind, words[skip] if words else "", [rest.after(1 + skip)], rest.line, words[0] if skip else label)
+
+
+_FILLERS = frozenset({"of", "the", "this", "is"})
 
 
 def _numbered(rest: Statement) -> tuple[str, Statement]:
@@ -251,13 +268,20 @@ def _is_one(statement: Statement) -> bool:
     """Is a block one rule, whose lines are keys with a value each?"""
     if w.parts_of(statement.words[-1])[-1:] in (("rule",), ("entry",)):
         return all(kid.words and not (kid.kids and _kind(kid)[1] in LISTS) for kid in statement.kids)
-    keys = [kid.words[0].lower() for kid in statement.kids if kid.words and not kid.kids and _says_one(kid)]
-    if len(keys) == len(statement.kids) and len(set(keys) - _SERVICES) == len([k for k in keys if k not in _SERVICES]):
+    keys = [_key(kid.words) for kid in statement.kids if kid.words and not kid.kids and _says_one(kid)]
+    once = [key for key in keys if key[0] not in _SERVICES]
+    if len(keys) == len(statement.kids) and len(set(once)) == len(once):
         return True
     return all(
         kid.words and len(kid.words) <= HEAD - 1 and not kid.kids and not w.is_value(kid.words[0])
         for kid in statement.kids
     )
+
+
+def _key(words: Sequence[str]) -> tuple[str, ...]:
+    """The words of a line before its value: `from`, or `from zone`."""
+    before = [word.lower() for word in words[:2] if not w.is_value(word)]
+    return tuple(before if before and len(words) > len(before) else [words[0].lower()])
 
 
 _SERVICES = w.SERVICE - {"for"}
@@ -266,11 +290,13 @@ _SERVICES = w.SERVICE - {"for"}
 def _says_one(statement: Statement) -> bool:
     """Does a line say one thing of a rule: a key that is known, and its value?"""
     words = statement.words
+    if len(words) > 1 and words[0].lower() in w.NAME:
+        return True
     known = [bool(role_of(word)) or bool({word.lower()} & (w.NAME | _DOES)) for word in words if not w.is_value(word)]
     return len(words) > 1 and known[:1] == [True] and sum(known) == 1
 
 
-_DOES = frozenset({"action", "do", "verdict", "then", "translate", "type"})
+_DOES = frozenset({"action", "act", "do", "verdict", "then", "translate", "type"})
 
 
 def _is_numbered(words: Sequence[str]) -> bool:
@@ -297,12 +323,19 @@ def _kind(statement: Statement) -> tuple[int, str, str]:
         if pair:
             return _again(words, heads, place + 1, pair, statement), pair, low
         kind = _kind_of(words[place])
+        if statement.kids and kind and following and (narrower := _kind_of(words[place + 1])) in _NARROWER:
+            # "Network interface NAME": the second word says what the first is of.
+            kind, place = narrower, place + (narrower != kind)
         if kind:
             at = _again(words, heads, place, kind, statement)
             return at, kind, words[at] if kind == "system" else words[place]
-        if low not in _ORDERS:
+        if low not in _ORDERS and tuple(heads[: len(_BETWEEN_SITES)]) != _BETWEEN_SITES:
             break
     return 0, "", ""
+
+
+_NARROWER = frozenset({"interface", "route"})
+_BETWEEN_SITES = ("site", "to", "site")
 
 
 def _again(words: Sequence[str], heads: Sequence[str], place: int, kind: str, statement: Statement) -> int:
@@ -354,7 +387,8 @@ def _kind_of(word: str) -> str:
     if told & w.TRANSLATION and not told & {"traversal", "t", "keepalive"}:
         return "translation"
     ends = tuple(part for part in (parts[-1], parts[0]) if part not in _WHOLE) if parts else ()
-    return next((kind for part in ends for kind, known in w.KINDS if part in known), "")
+    each = tuple(one for part in ends for one in (part, part.removesuffix("s") if part != "names" else part))
+    return next((kind for part in each for kind, known in w.KINDS if part in known), "")
 
 
 _WHOLE = frozenset({"link", "if"})
@@ -373,12 +407,26 @@ def _holds_named(statement: Statement, kind: str) -> bool:
     return any(kid.kids and _kind(kid)[1] == kind and len(kid.words) > 1 for kid in statement.kids)
 
 
-def _name(rest: Statement) -> str:
-    """The word beside the kind, else what a line inside calls it."""
+def _name(rest: Statement, kind: str = "") -> str:
+    """The word beside the kind, else what a line inside calls it: by a word for a name, or by that for its kind."""
     words = [word for word in rest.words if word.lower() not in w.NAME and not (rest.kids and w.network_of(word))]
+    if kind == "system" and len(words) > 1 and words[0].lower() in _FILLERS:
+        return words[-1]
     called = next((kid for known in (w.NAME, _KEYS) for kid in rest.kids if _calls(kid, known)), None)
     if words and not (called is not None and all(word.lower() in _COUNTED or word.isdecimal() for word in words)):
         return words[0]
+    if called is None and not words and kind in _MERGED:
+        called = next(
+            (
+                kid
+                for kid in rest.kids
+                if len(kid.words) == len(("interface", "wan"))
+                and not kid.kids
+                and _kind_of(kid.words[0]) == kind
+                and not w.is_value(kid.words[1])
+            ),
+            None,
+        )
     return " ".join(called.words[1:]) if called is not None else ""
 
 

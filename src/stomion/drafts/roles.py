@@ -39,6 +39,12 @@ def no_translation(word: str) -> str:
 TURNED = w.TRANSLATION | {"translated", "nating", "natted"}
 
 
+def names_rule(word: str) -> bool:
+    """`rule-name`, `policyName`."""
+    parts = w.parts_of(word)
+    return len(parts) > 1 and parts[-1] in w.NAME and parts[0] in ("rule", "policy", "filter", "entry", "acl", "access")
+
+
 MOST_PARTS = 3
 """Parts of a word from which on it is no plain key."""
 PORT = re.compile(r"\d{1,5}(?:-\d{1,5})?")

@@ -5,7 +5,19 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from stomion.drafts import words as w
-from stomion.drafts.roles import ACTIONS, KIN, NEW, PORT, TURNED, WITH_PORTS, ZONES, into_of, no_translation, role_of
+from stomion.drafts.roles import (
+    ACTIONS,
+    KIN,
+    NEW,
+    PORT,
+    TURNED,
+    WITH_PORTS,
+    ZONES,
+    into_of,
+    names_rule,
+    no_translation,
+    role_of,
+)
 
 _ARROWS = frozenset({"->", "=>", "<->", ">"})
 
@@ -132,7 +144,7 @@ class Said:
         return 0
 
     def _sign(self, _word: str, low: str) -> bool:
-        if low in ("=>", "->", "then", "action", "do", "verdict", "as", "translate", "change"):
+        if low in ("=>", "->", "then", "action", "do", "act", "verdict", "as", "translate", "change"):
             self.role, self.begun = "action", True
             return True
         return False
@@ -142,14 +154,14 @@ class Said:
         if self.role == "port" and PORT.fullmatch(word):
             self.ports.append(word)
             self.begun = True
-        elif self.role == "name":
+        elif self.role == "name" and low not in w.NAME:
             self.name, self.role = word, ""
         elif self.role == "port" and word in self.names.interfaces:
             self.values.setdefault("interface", word)
             self.role = ""
         elif low in w.PORTS:
             self.role = "port"
-        elif (low in w.NAME or (low == "rule" and not self.begun)) and not self.name:
+        elif (low in w.NAME or (low == "rule" and not self.begun) or names_rule(word)) and not self.name:
             self.role = "name"
         else:
             return False
@@ -174,7 +186,7 @@ class Said:
 
     def _where(self, word: str, low: str) -> bool:
         """An interface or a zone that is known, or a word for everything."""
-        if word in self.names.interfaces and self.role in ("in_interface", "out_interface", "on", "action", ""):
+        if word in self.names.interfaces and self.role in ("in_interface", "out_interface", "on", "via", "action", ""):
             self.values.setdefault(self.role if self.role in ("in_interface", "out_interface") else "interface", word)
         elif self.following in _ARROWS and self.role == "" and (word in self.names.zones or low in ZONES):
             self.begun = True

@@ -63,15 +63,16 @@ def _turning(words: Sequence[str], names: Names) -> int | None:
         for n, word in enumerate(words)
         if w.network_of(word) or word in names.networks or word.lower() in w.EVERYTHING
     ]
-    turns = [
-        n for n, word in enumerate(words) if word.lower() in ("to", "towards") and values and values[0] < n < values[-1]
-    ]
+    turns = [n for n, word in enumerate(words) if word.lower() in _TURNING and values and values[0] < n < values[-1]]
     apart = [
         n
         for n in turns
         if not (is_address(words[n - 1]) and is_address(words[n + 1]) and len(values) > len(("A", "B")))
     ]
     return apart[0] if len(apart) == 1 else None
+
+
+_TURNING = frozenset({"to", "towards", "toward", "with", "against", "into", "reaching"})
 
 
 def _is_key(word: str) -> bool:

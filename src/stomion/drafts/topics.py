@@ -59,7 +59,7 @@ def version(told: Told, words: tuple[str, ...]) -> bool:
     found = next(
         (
             m
-            for word in (low if IKE_WORD.match(low[0]) else low[1:])
+            for word in (low if low and IKE_WORD.match(low[0]) else low[1:])
             for part in re.split(r"[-_/]", word)
             if (m := _IKE.fullmatch(part))
         ),

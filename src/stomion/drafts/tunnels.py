@@ -29,9 +29,20 @@ Suites = dict[str, list[tuple[int | None, SheetProposal]]]
 """Named proposals: (phase, what it offers)."""
 
 _PROOFS = frozenset(
-    {"proof", "prove", "auth", "authentication", "authenticates", "method", "credential", "credentials"}
+    {
+        "proof",
+        "prove",
+        "auth",
+        "authentication",
+        "authenticates",
+        "authenticate",
+        "authenticated",
+        "method",
+        "credential",
+        "credentials",
+    }
 )
-_FILLERS = frozenset({"is", "it", "the", "use", "uses", "with", "has"})
+_FILLERS = frozenset({"is", "it", "its", "they", "the", "use", "uses", "with", "has"})
 _VERSIONED = frozenset({"ike", "exchange", "version", "keyexchange", "isakmp"})
 
 
@@ -71,14 +82,24 @@ SEVERAL = 3
 
 
 def _parts(statement: Statement, names: Names) -> list[Statement]:
-    """A line of several keys and their values, one by one: `local A peer B version 2`."""
+    """A line of several keys and their values, one by one: `local A peer B version 2`, `from A to B using IKEv2`."""
     words = statement.words
+    using = next((n for n, word in enumerate(words) if n and word.lower() == "using"), 0)
+    if using and any(map(is_address, words[:using])):
+        return [statement.until(using), statement.after(using + 1)]
     heads = [0]
     for n, word in enumerate(words[1:], 1):
         key = not w.is_value(word) and word not in names.networks and bool(w.bag((word,)) & _TOPICS)
         before = words[n - 1]
         if key and n + 1 < len(words) and (w.is_value(before) or not w.bag((before,)) & _TOPICS) and n - heads[-1] > 1:
             heads.append(n)
+    if (
+        len(heads) == len(("remote", "id"))
+        and side_of(words[:1])
+        and w.bag(words[heads[1] : heads[1] + 1]) & w.IDENTITY
+    ):
+        # `remote ADDRESS id NAME`: the name is that side's as well.
+        return [statement.until(heads[1]), Statement((words[0], *words[heads[1] :]), statement.line)]
     if len(heads) < SEVERAL or kinds_in(words) > 1:
         return [statement]
     return [
@@ -115,8 +136,9 @@ def _block(statement: Statement, above: tuple[str, ...], told: Told, taken: dict
 
 def _tell(told: Told, above: tuple[str, ...], statement: Statement, names: Names, suites: Suites) -> None:
     words = statement.words
-    if len(words) > 1 and words[0].lower() in _FILLERS:
+    while len(words) > 1 and words[0].lower() in _FILLERS:
         words = words[1:]
+    last = words[-1] if words else ""
     bag = w.bag((*above, *words[:4]))
     head = w.bag((*above, *words[:2]))
     if _proposals(told, above, words, suites):
@@ -132,16 +154,16 @@ def _tell(told: Told, above: tuple[str, ...], statement: Statement, names: Names
     elif bag & {"aggressive"} and not {word.lower() for word in words[1:]} & w.DENIED:
         told.values.setdefault("mode", "aggressive")
         version(told, words)
-    elif head & {"mode"} and words[-1].lower() == "main":
+    elif head & {"mode"} and last.lower() == "main":
         told.values.setdefault("mode", "main")
-    elif (head & _VERSIONED or IKE_WORD.match(words[-1] if words else "")) and version(told, words):
+    elif (head & _VERSIONED or IKE_WORD.match(last)) and version(told, words):
         return
     elif head & w.SITE and (head & w.FAR) and len(words) > 1:
         told.values.setdefault("peer_site", words[-1])
-    elif (head & w.BOUND or head & {"interface", "port", "intf", "iface", "if", "nic", "adapter", "link"}) and words[
-        -1
-    ] in names.interfaces:
-        told.values.setdefault("interface", words[-1])
+    elif (
+        head & w.BOUND or head & {"interface", "port", "intf", "iface", "if", "nic", "adapter", "link"}
+    ) and last in names.interfaces:
+        told.values.setdefault("interface", last)
     elif _ends_alone(words, head, names):
         share(told, above, words, "end", names)
     elif any(sign in words for sign in BETWEEN) or head & (w.NETWORKS - {"range"}) or _has_networks(words, names):

@@ -27,8 +27,8 @@ _FIRST = {
 }  # fmt: skip
 _SECOND = frozenset({
     "addr", "address", "ip", "id", "ident", "identity", "net", "nets", "network", "networks", "subnet", "subnets", "ts", "lan", "gw",
-    "gateway", "endpoint", "site", "ver", "version", "mode", "group", "grp", "life", "if", "intf", "iface", "interface", "port", "zone",
-    "hop", "name", "method", "policy", "proposal", "proposals", "profile", "cert", "hash", "alg", "exchange",
+    "gateway", "endpoint", "site", "ver", "version", "mode", "group", "grp", "life", "if", "intf", "iface", "interface", "port",
+    "zone", "hop", "name", "method", "policy", "proposal", "proposals", "profile", "cert", "hash", "alg", "exchange",
 })  # fmt: skip
 
 
@@ -40,6 +40,7 @@ def _halves(part: str) -> tuple[str, ...]:
     return (part,)
 
 
+@lru_cache(8_192)
 def bag(words: tuple[str, ...]) -> frozenset[str]:
     """Every word and every part of the words of a statement that are no values."""
     found: set[str] = set()
@@ -61,7 +62,7 @@ KINDS: tuple[tuple[str, frozenset[str]], ...] = (
     ("filter", frozenset({"filter", "filters", "rule", "rules", "firewall", "acl", "access-list", "access-rule",
         "security-policy", "policy", "flt", "fw"})),
     ("network", frozenset({"network", "address", "net", "object", "host", "subnet", "alias", "networks", "addresses", "objects", "range"})),
-    ("system", frozenset({"system", "device", "gateway", "hostname", "box", "unit", "appliance", "node", "general", "global",
+    ("system", frozenset({"system", "sys", "device", "gateway", "hostname", "box", "unit", "appliance", "node", "general", "global",
         "name", "router", "gw"})),
 )  # fmt: skip
 """What a statement is about, by its first word; the first kind that fits is taken."""
@@ -72,233 +73,150 @@ OFFERS = frozenset({
 """Beside a word for a phase: what that phase offers."""
 TRANSLATION = frozenset({"nat", "snat", "dnat", "translation", "translations", "translate", "xlate"})
 
-OWN = frozenset(
-    {
-        "own",
-        "local",
-        "our",
-        "ours",
-        "us",
-        "we",
-        "left",
-        "near",
-        "this",
-        "here",
-        "self",
-        "my",
-        "inner",
-        "lcl",
-        "loc",
-        "home",
-    }
-)
-FAR = frozenset(
-    {
-        "far",
-        "remote",
-        "peer",
-        "right",
-        "their",
-        "theirs",
-        "them",
-        "they",
-        "other",
-        "there",
-        "opposite",
-        "partner",
-        "away",
-        "counterpart",
-        "rmt",
-        "rem",
-        "distant",
-    }
-)
+OWN = frozenset({
+    "own", "local", "our", "ours", "us", "we", "left", "near", "this", "here", "self", "my", "inner", "lcl", "loc", "home", "mine",
+    "ourselves", "nearside", "nearend",
+})  # fmt: skip
+FAR = frozenset({
+    "far", "remote", "peer", "right", "their", "theirs", "them", "they", "other", "there", "opposite", "partner", "away",
+    "counterpart", "rmt", "rem", "distant", "beyond", "otherside", "farside", "farend", "neighbour", "neighbor", "companion", "mate",
+    "correspondent",
+})  # fmt: skip
 NAME = frozenset({"name", "named", "called", "label", "title", "hostname", "host-name"})
-ZONE = frozenset({"zone", "side", "area", "trust", "segment"})
-IDENTITY = frozenset({"identity", "id", "identities", "identifier", "ident", "ids", "fqdn"})
+ZONE = frozenset({
+    "zone", "side", "area", "trust", "segment", "zones", "realm",
+})  # fmt: skip
+IDENTITY = frozenset({
+    "identity", "id", "identities", "identifier", "ident", "ids", "fqdn", "identification", "identify",
+})  # fmt: skip
 NETWORKS = frozenset({
     "networks", "network", "net", "nets", "subnet", "subnets", "traffic", "selector", "selectors", "carries", "carry", "carried",
-    "protects",
-        "protect",
-    "protected", "lan", "lans", "domain", "ts", "range", "ranges", "prefix", "prefixes", "encrypts", "reach", "behind",
+    "protects", "protect", "protected", "lan", "lans", "domain", "ts", "range", "ranges", "prefix", "prefixes", "encrypts", "reach",
+    "behind", "covers", "cover", "covered", "secures", "secured", "shields", "guards", "cidr", "cidrs", "flow", "flows", "interesting",
+    "proxy", "proxyid", "served", "serves", "reaches", "reachable",
 })  # fmt: skip
 ENDPOINT = frozenset({
     "end", "endpoint", "endpoints", "ends", "ip", "address", "addr", "gateway", "gw", "between", "runs", "peer", "host", "outer",
-        "public", "source",
-    "destination", "wan",
+    "connects", "joins", "links", "spans",
+    "public", "source", "destination", "wan", "external", "ipaddr", "ipaddress", "terminates",
 })  # fmt: skip
 SITE = frozenset({"site", "office", "place", "location"})
-STARTS = frozenset(
-    {
-        "start",
-        "starts",
-        "started",
-        "opens",
-        "open",
-        "initiate",
-        "initiates",
-        "initiation",
-        "initiator",
-        "startup",
-        "init",
-        "auto",
-        "autostart",
-        "establish",
-        "begin",
-        "begins",
-        "connect",
-        "dials",
-        "dial",
-    }
-)
-ALWAYS = frozenset(
-    {
-        "always",
-        "permanently",
-        "immediately",
-        "immediate",
-        "onstart",
-        "yes",
-        "up",
-        "boot",
-        "permanent",
-        "start",
-        "true",
-        "enabled",
-        "both",
-        "active",
-    }
-)
-ON_TRAFFIC = frozenset(
-    {"traffic", "demand", "ondemand", "packet", "packets", "need", "needed", "route", "trap", "first"}
-)
-NEVER = frozenset(
-    {
-        "never",
-        "passive",
-        "wait",
-        "waits",
-        "responder",
-        "respond",
-        "listen",
-        "no",
-        "answer",
-        "answers",
-        "false",
-        "off",
-        "only",
-    }
-)
-PSK = frozenset({"psk", "preshared", "shared", "secret", "pre-shared", "presharedkey", "sharedkey"})
-CERTIFICATE = frozenset({"certificate", "cert", "certificates", "pubkey", "rsasig", "x509", "pem", "signature"})
-DPD = frozenset(
-    {
-        "watch",
-        "dpd",
-        "checks",
-        "check",
-        "dead",
-        "probe",
-        "keepalive",
-        "liveness",
-        "alive",
-        "heartbeat",
-        "deadpeer",
-        "probes",
-    }
-)
-INTERVAL = frozenset({"interval", "every", "period", "delay", "each", "frequency", "idle"})
-RETRIES = frozenset(
-    {
-        "retries",
-        "retry",
-        "tries",
-        "attempts",
-        "after",
-        "times",
-        "lost",
-        "fails",
-        "failures",
-        "max",
-        "count",
-        "missed",
-        "threshold",
-    }
-)
+STARTS = frozenset({
+    "start", "starts", "started", "opens", "open", "initiate", "initiates", "initiation", "initiator", "startup", "init", "auto",
+    "autostart", "establish", "begin", "begins", "connect", "dials", "dial", "activate", "activates", "activation", "trigger",
+    "launch", "launches", "bringup",
+})  # fmt: skip
+ALWAYS = frozenset({
+    "always", "permanently", "immediately", "immediate", "onstart", "yes", "up", "boot", "permanent", "start", "true", "enabled",
+    "both", "active", "persistent", "constantly", "continuous", "continuously", "eager", "eagerly",
+})  # fmt: skip
+ON_TRAFFIC = frozenset({
+    "traffic", "demand", "ondemand", "packet", "packets", "need", "needed", "route", "trap", "first", "lazy", "lazily", "data",
+    "request", "interesting",
+})  # fmt: skip
+NEVER = frozenset({
+    "never", "passive", "wait", "waits", "responder", "respond", "listen", "no", "answer", "answers", "false", "off", "only",
+    "responds", "listens", "accepts",
+})  # fmt: skip
+PSK = frozenset({
+    "psk", "preshared", "shared", "secret", "pre-shared", "presharedkey", "sharedkey", "passphrase", "sharedsecret", "presharedsecret",
+})  # fmt: skip
+CERTIFICATE = frozenset({
+    "certificate", "cert", "certificates", "pubkey", "rsasig", "x509", "pem", "signature", "rsa", "ecdsa", "pki", "signatures", "crt",
+    "certs",
+})  # fmt: skip
+DPD = frozenset({
+    "watch", "dpd", "checks", "check", "dead", "probe", "keepalive", "liveness", "alive", "heartbeat", "deadpeer", "probes", "hello",
+    "probed", "checked", "monitored", "watched",
+    "hellos", "keepalives", "heartbeats", "pulse", "monitor", "monitoring", "aliveness",
+})  # fmt: skip
+INTERVAL = frozenset({
+    "interval", "every", "period", "delay", "each", "frequency", "idle", "gap", "spacing", "cadence", "timer", "freq", "repeat",
+    "intvl", "ivl", "int",
+})  # fmt: skip
+RETRIES = frozenset({
+    "retries", "retry", "tries", "attempts", "after", "times", "lost", "fails", "failures", "max", "count", "missed", "threshold",
+    "tolerance", "limit", "giveup", "miss", "misses", "failure", "failed", "unanswered", "strikes", "retr", "retrys",
+})  # fmt: skip
 BOUND = frozenset({"bound", "over", "bind", "binds", "device", "vti", "attach", "attached", "uses", "bound-to"})
-ENCRYPTION = frozenset({"encryption", "cipher", "ciphers", "enc", "encr", "encrypt", "crypt", "crypto"})
-INTEGRITY = frozenset({"integrity", "hashes", "mac", "hash", "auth", "authentication", "integ", "digest", "hmac"})
-PRF = frozenset({"prf"})
-GROUP = frozenset(
-    {"group", "groups", "grp", "dh", "pfs", "modp", "curve", "kex", "ke", "keyexchange", "dhgroup", "dh-group"}
-)
-LIFE = frozenset({"lifetime", "life", "rekey", "lifetimes", "expires", "expiry", "renew", "valid", "ttl"})
+ENCRYPTION = frozenset({
+    "encryption", "cipher", "ciphers", "enc", "encr", "encrypt", "crypt", "crypto", "confidentiality", "ealg", "encryptions",
+})  # fmt: skip
+INTEGRITY = frozenset({
+    "integrity", "hashes", "mac", "hash", "auth", "authentication", "integ", "digest", "hmac", "aalg", "ialg", "hashing",
+    "authenticator",
+})  # fmt: skip
+PRF = frozenset({
+    "prf", "pseudorandom", "pseudo",
+})  # fmt: skip
+GROUP = frozenset({
+    "group", "groups", "grp", "dh", "pfs", "modp", "curve", "kex", "ke", "keyexchange", "dhgroup", "dh-group", "diffie", "hellman",
+    "secrecy", "oakley",
+})  # fmt: skip
+LIFE = frozenset({
+    "lifetime", "life", "rekey", "lifetimes", "expires", "expiry", "renew", "valid", "ttl", "duration", "renewal", "renews",
+    "lifespan", "keylife", "validity", "rekeys", "lasts", "lives",
+})  # fmt: skip
 VOLUME = frozenset({"kb", "kilobytes", "bytes", "mb", "volume", "data", "kbytes", "packets", "gb"})
 NONE = frozenset({"none", "off", "no", "disabled", "never", "without", "-"})
-EVERYTHING = frozenset(
-    {"any", "everything", "all", "*", "anywhere", "anything", "0.0.0.0/0", "::/0", "dynamic", "%any", "0.0.0.0"}
-)
+EVERYTHING = frozenset({
+    "any", "everything", "all", "*", "anywhere", "anything", "0.0.0.0/0", "::/0", "dynamic", "%any", "0.0.0.0",
+})  # fmt: skip
 PHASE_1 = frozenset({"ike", "isakmp", "p1", "phase1", "phase-1", "ikesa", "ike-sa", "parent", "ph1", "stage1"})
-PHASE_2 = frozenset(
-    {"esp", "ipsec", "p2", "phase2", "phase-2", "child", "quick", "childsa", "child-sa", "ph2", "stage2"}
-)
+PHASE_2 = frozenset({
+    "esp", "ipsec", "p2", "phase2", "phase-2", "child", "quick", "childsa", "child-sa", "ph2", "stage2",
+})  # fmt: skip
 DENIED = frozenset({"no", "off", "false", "never", "disabled", "disable", "0"})
 DEFAULT = frozenset({"default", "default-route"})
-SECRET = frozenset(
-    {"password", "passwd", "secret", "psk", "key", "community", "passphrase", "token", "pre-shared", "preshared"}
-)
+SECRET = frozenset({
+    "password", "passwd", "secret", "psk", "key", "community", "passphrase", "token", "pre-shared", "preshared", "pwd", "pass",
+})  # fmt: skip
 
 SIDES = frozenset({"source", "destination"})
-SOURCE = frozenset({"source", "src", "from", "sender", "srcaddr", "source-address"})
-DESTINATION = frozenset({"destination", "dst", "dest", "to", "towards", "target", "dstaddr", "destination-address"})
-SERVICE = frozenset({"service", "services", "for", "app", "application", "protocol", "proto", "svc"})
-PORTS = frozenset(
-    {"port", "ports", "eq", "dport", "dports", "destination-port", "dst-port", "dstport", "destinationport"}
-)
-ENTERS = frozenset({"in", "entering", "enters", "inif", "iif", "ingress", "incoming", "inbound", "input", "arriving"})
-LEAVES = frozenset({"out", "leaving", "leaves", "outif", "oif", "egress", "outgoing", "outbound", "output", "exiting"})
-VIA = frozenset({"via", "way", "through", "nexthop", "next-hop", "hop", "gateway", "gw", "next"})
+SOURCE = frozenset({
+    "source", "src", "from", "sender", "srcaddr", "source-address", "saddr", "srcip", "srcnet", "origin", "sources",
+})  # fmt: skip
+DESTINATION = frozenset({
+    "destination", "dst", "dest", "to", "towards", "target", "dstaddr", "destination-address", "daddr", "dstip", "dstnet",
+    "destinations",
+})  # fmt: skip
+SERVICE = frozenset({
+    "service", "services", "for", "app", "application", "protocol", "proto", "svc", "svcs", "applications", "apps", "protocols",
+})  # fmt: skip
+PORTS = frozenset({
+    "port", "ports", "eq", "dport", "dports", "destination-port", "dst-port", "dstport", "destinationport",
+})  # fmt: skip
+ENTERS = frozenset({
+    "in", "entering", "enters", "inif", "iif", "ingress", "incoming", "inbound", "input", "arriving", "arrives", "ingoing",
+})  # fmt: skip
+LEAVES = frozenset({
+    "out", "leaving", "leaves", "outif", "oif", "egress", "outgoing", "outbound", "output", "exiting", "departs", "departing", "exits",
+})  # fmt: skip
+VIA = frozenset({
+    "via", "way", "through", "nexthop", "next-hop", "hop", "gateway", "gw", "next", "router", "nh", "nhop",
+})  # fmt: skip
 ON = frozenset({"on", "by", "dev", "interface", "device", "nic", "adapter", "link", "port", "if", "intf", "iface"})
-ALLOW = frozenset({"allow", "permit", "accept", "pass", "allowed", "permitted", "allows"})
-DROP = frozenset({"drop", "deny", "discard", "block", "dropped", "denied", "drops", "blocked"})
-REJECT = frozenset({"reject", "refuse", "rejected", "refused", "rejects"})
-HOLE = frozenset(
-    {
-        "blackhole",
-        "discarded",
-        "dropped",
-        "discard",
-        "null",
-        "null0",
-        "drop",
-        "reject",
-        "hole",
-        "unreachable",
-        "prohibit",
-    }
-)
-HIDE = frozenset({"masquerade", "masqueraded", "hidden", "hide", "overload", "pat", "masq"})
-EXEMPT = frozenset(
-    {
-        "exempt",
-        "exclude",
-        "excluded",
-        "exemption",
-        "none",
-        "no-nat",
-        "nonat",
-        "bypass",
-        "itself",
-        "untranslated",
-        "untouched",
-        "unchanged",
-        "except",
-        "skip",
-        "nothing",
-        "keeps",
-        "keep",
-    }
-)
+ALLOW = frozenset({
+    "allow", "permit", "accept", "pass", "allowed", "permitted", "allows", "permits", "accepts", "passes", "accepted", "passed",
+    "lets", "grant", "forward",
+})  # fmt: skip
+DROP = frozenset({
+    "drop", "deny", "discard", "block", "dropped", "denied", "drops", "blocked", "denies", "blocks", "discards", "discarded",
+})  # fmt: skip
+REJECT = frozenset({
+    "reject", "refuse", "rejected", "refused", "rejects", "refuses",
+})  # fmt: skip
+HOLE = frozenset({
+    "blackhole", "discarded", "dropped", "discard", "null", "null0", "drop", "reject", "hole", "unreachable", "prohibit",
+})  # fmt: skip
+HIDE = frozenset({
+    "masquerade", "masqueraded", "hidden", "hide", "overload", "pat", "masq", "hides", "masquerades", "masquerading", "napt",
+})  # fmt: skip
+EXEMPT = frozenset({
+    "exempt", "exclude", "excluded", "exemption", "none", "no-nat", "nonat", "bypass", "itself", "untranslated", "untouched",
+    "unchanged", "except", "skip", "nothing", "keeps", "keep", "preserve", "preserved", "passthrough", "original", "unmodified",
+    "exempted", "excepted", "skipped", "bypassed", "bypasses",
+})  # fmt: skip
 
 _MASK = re.compile(r"(?:255|254|252|248|240|224|192|128|0)(?:\.(?:255|254|252|248|240|224|192|128|0)){3}")
 _WILDCARD = re.compile(r"(?:0\.){0,3}(?:255|127|63|31|15|7|3|1|0)(?:\.255){0,3}")
@@ -360,7 +278,7 @@ def masked(address: str, mask: str) -> str:
         return f"{NOWHERE}/0"
     if is_mask(mask):
         return network_of(f"{address}/{mask}")
-    wild = _WILDCARD.fullmatch(mask)
+    wild = _WILDCARD.fullmatch(mask) and is_address(mask)
     bits = int(ipaddress.IPv4Address(mask)) + 1 if wild else 0
     return network_of(f"{address}/{33 - bits.bit_length()}") if bits and not bits & (bits - 1) else ""
 

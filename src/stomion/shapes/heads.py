@@ -40,7 +40,7 @@ def sections(lines: Lines) -> list[Statement]:
 
 
 def _under_head(head: str, number: int, out: list[Statement], known: dict[tuple[str, ...], Statement]) -> Statement:
-    path = tuple(a or b for a, b in _HEAD_PART.findall(head)) if _PATH.fullmatch(head.strip()) else ()
+    path = tuple(a or b for a, b in _HEAD_PART.findall(head)) if _PATH.fullmatch(head.strip()) else _parted(head)
     if len(path) < len(("tunnel", "NAME")):
         out.append(statement(head, number))
         if path:
@@ -50,10 +50,19 @@ def _under_head(head: str, number: int, out: list[Statement], known: dict[tuple[
     for length in range(1, min(len(path), MAX_DEPTH) + 1):
         key = path[:length]
         if key not in known or (length == len(path) and known[key].kids and not key[-1].isdecimal()):
-            known[key] = Statement(() if key[-1].isdecimal() else (key[-1],), number)
+            known[key] = Statement(() if key[-1].isdecimal() else statement(key[-1], number).words, number)
             here.append(known[key])
         here = known[key].kids
     return known[path[:MAX_DEPTH]]
+
+
+def _parted(head: str) -> tuple[str, ...]:
+    """The parts of a head behind another sign: `tunnel:NAME:ike`, `Tunnel NAME / IKE`."""
+    for sign in (" / ", " > ", " - ", " » ", " | ", ": ", ":", "\\", ">", "|"):
+        parts = [part.strip().strip('"') for part in head.split(sign)]
+        if len(parts) > 1 and all(parts) and all(re.match(r"[A-Za-z\d]", part) for part in parts):
+            return tuple(parts)
+    return ()
 
 
 def without_numbers(lines: Lines) -> Lines:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 from itertools import islice
 
+from stomion.shapes.elements import plain, unwrapped
 from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement
 
 _TAG = re.compile(
@@ -42,7 +43,7 @@ def tagged(text: str) -> list[Statement]:
         (open_[-1].kids if open_ else out).append(found)
         if not m["empty"] and len(open_) < MAX_DEPTH:
             open_.append(found)
-    return out
+    return unwrapped([plain(one) for one in out])
 
 
 def data(text: str) -> list[Statement]:

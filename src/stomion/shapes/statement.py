@@ -10,6 +10,10 @@ MAX_STATEMENTS = 20_000
 MAX_DEPTH = 24
 _TOKEN = re.compile(r"\"[^\"\n]*\"|'[^'\n]*'|<[-=]+>|[-=]+>|={2,3}|[{}()\[\],;]|[^\s{}()\[\],;\"']+")
 
+_ONE = r"(?:\d{1,5}|\d[\w.:]*[/-]\d[\d.]*|[a-z]{2,6}/\d[\d-]*|icmp)"
+_SEVERAL = re.compile(rf"[\"'] *{_ONE}(?:[ ,;]+{_ONE})+ *[\"']")
+"""Networks or services that stand in one pair of quotes."""
+_SEPARATED = re.compile(r"[ ,;]+")
 _SIGN = re.compile(r"[:=|]|:=|\.{2,}")
 """Between a key and its value."""
 
@@ -32,6 +36,10 @@ class Statement:
             else:
                 yield above, kid
 
+    def until(self, count: int) -> Statement:
+        """Its first words alone."""
+        return Statement(self.words[:count], self.line, quoted=frozenset(n for n in self.quoted if n < count))
+
     def after(self, count: int) -> Statement:
         """The same without its first words."""
         return Statement(
@@ -44,7 +52,9 @@ def statement(text: str, line: int) -> Statement:
     words: list[str] = []
     quoted: set[int] = set()
     for token in _TOKEN.findall(text):
-        if token[:1] in "\"'":
+        if token[:1] in "\"'" and _SEVERAL.fullmatch(token):
+            words += _SEPARATED.split(token[1:-1].strip())
+        elif token[:1] in "\"'":
             quoted.add(len(words))
             words.append(token[1:-1])
         elif token not in "{}()[],;":

@@ -6,6 +6,8 @@ import re
 from collections.abc import Callable
 
 from stomion.shapes.nested import Lines
+from stomion.shapes.onside import Rows, on_side
+from stomion.shapes.pathed import long_table
 from stomion.shapes.statement import MAX_STATEMENTS, Statement, keyed, statement
 
 MOST_WORDS = 3
@@ -27,9 +29,11 @@ def tabled(lines: Lines) -> tuple[list[Statement], Lines]:
     at = 0
     while at < len(lines):
         cut, begin = _head(lines, at)
-        rows: list[Statement] = []
+        rows: Rows = []
+        first: list[str] = []
         if cut is not None:
-            heads = [statement(cell, 0).words for cell in cut(lines[at][1]) or []]
+            first = cut(lines[at][1]) or []
+            heads = [statement(cell, 0).words for cell in first]
             end = begin
             while end < len(lines) and len(out) + len(rows) < MAX_STATEMENTS:
                 number, line = lines[end]
@@ -37,17 +41,29 @@ def tabled(lines: Lines) -> tuple[list[Statement], Lines]:
                 if cells is None and not _RULE.fullmatch(line.strip() or "x"):
                     break
                 if cells is not None and not _RULE.fullmatch(line):
-                    rows.append(_row(heads, cells, number))
+                    rows.append((number, cells))
                 end += 1
         if rows:
             title = statement(rest.pop()[1], 0).words if rest and rest[-1][1].strip() else ()
-            out.append(Statement(title or TABLE, lines[at][0], rows))
+            long = _long(first, lines[at][0], rows)
+            if long and not title:
+                out += long
+            else:
+                blocks = long or on_side(heads, rows) or [_row(heads, cells, number) for number, cells in rows]
+                out.append(Statement(title or TABLE, lines[at][0], blocks))
             at = end
             continue
         if not _RULE.fullmatch(lines[at][1]):
             rest.append(lines[at])
         at += 1
     return out, rest
+
+
+def _long(first: list[str], number: int, rows: Rows) -> list[Statement]:
+    """A table of places, keys and values, with heads or without any: the first row is then one like the others."""
+    if len(first) >= COLUMNS and first[0] == rows[0][1][0] and first[:-1] != rows[0][1][:-1]:
+        return long_table([*first[:-1], "value"], [(number, first), *rows])
+    return long_table(first, rows)
 
 
 def _row(heads: list[tuple[str, ...]], cells: list[str], number: int) -> Statement:
