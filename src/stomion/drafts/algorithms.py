@@ -206,6 +206,8 @@ def lifetime_of(words: Sequence[str]) -> int | None:
     """Seconds, of a statement that begins with a word for a lifetime; a unit may stand in that word or beside it."""
     at = max((n for n, word in enumerate(words[:3]) if {word.lower(), *w.parts_of(word)} & w.LIFE), default=-1)
     rest = list(words[at + 1 :])
+    if rest and rest[0].lower() in ("time", "period"):
+        rest = rest[1:]
     if rest and _UNIT.fullmatch(rest[0]) and len(rest) > 1:
         rest = [*rest[1:], rest[0]]
     inside = [p for p in w.parts_of(words[at]) if _UNIT.fullmatch(p)] if at >= 0 else []

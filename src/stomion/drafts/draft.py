@@ -153,9 +153,10 @@ def _site(things: list[Thing], top: list[Statement]) -> str:
         if set(w.parts_of(thing.label)) & (w.NAME | {"is"}) and thing.name:
             return thing.name
         for statement in thing.body:
-            first = statement.words[0] if statement.words else ""
-            if set(w.parts_of(first)) & (w.NAME | _GATEWAY) and len(statement.words) > 1:
-                return statement.words[-1] if statement.words[1].lower() in _FILLERS else statement.words[1]
+            key = {part for word in statement.words[:-1][:2] for part in w.parts_of(word)}
+            if key & (w.NAME | _GATEWAY) or key == {"id"}:
+                words = statement.words
+                return words[-1] if words[1].lower() in _FILLERS | w.NAME else words[1]
     named = next((thing.name for thing in systems if thing.name and not thing.label), "")
     alone = (t for t in things if t.label.lower() in _GATEWAY | {"host"} and not any(s.words or s.kids for s in t.body))
     return (
@@ -204,7 +205,7 @@ def _named(things: list[Thing], names: Names) -> None:
     for _ in range(3):
         for thing in things:
             words = [word for _, s in thing.leaves() for word in s.words]
-            if thing.kind in ("network", "network-group") and thing.name:
+            if thing.kind in ("network", "network-group") and thing.name and not w.is_value(thing.name):
                 found = tuple(dict.fromkeys(_networks(words, names)))
                 if found:
                     names.networks[thing.name] = found[:MOST_OF_A_NAME]

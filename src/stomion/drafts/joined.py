@@ -6,7 +6,7 @@ from collections.abc import Collection, Mapping, Sequence
 
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import kind_of, phase_of
-from stomion.drafts.objects import Thing
+from stomion.drafts.objects import Thing, kind_word
 from stomion.shapes.statement import Statement
 
 DEEP = 3
@@ -90,7 +90,11 @@ def _owned(things: Sequence[Thing], names: Collection[str]) -> dict[str, list[St
             continue
         for statement in thing.body:
             words = statement.words
-            if len(words) > 1 and words[-1] in names and set(w.parts_of(words[0])) & _TUNNEL:
+            if (
+                len(words) > 1
+                and words[-1] in names
+                and (kind_word(words[0]) == "tunnel" or w.bag(words[:1]) & _TUNNEL)
+            ):
                 rest = [one for one in thing.body if one is not statement]
                 side = next((one.words[1] for one in rest if len(one.words) > 1 and one.words[0].lower() in _SIDE), "")
                 head = (*thing.label.split(), *([side] if side else []))

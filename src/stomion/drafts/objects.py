@@ -62,7 +62,7 @@ def things_of(top: list[Statement]) -> list[Thing]:
             continue
         key = (thing.kind, thing.name, phase_of([thing.label]) if thing.kind == "proposal" else None)
         known = found.get(key) if thing.name and thing.kind in _MERGED else None
-        if known is not None and thing.kind == "block" and _owner(known) != _owner(thing):
+        if known is not None and thing.kind == "block" and not _goes_with(known, thing):
             known = None
         if known is not None and thing.kind == "proposal" and _is_whole(known) and _is_whole(thing):
             known = None
@@ -74,9 +74,15 @@ def things_of(top: list[Statement]) -> list[Thing]:
     return out
 
 
+def _goes_with(known: Thing, block: Thing) -> bool:
+    """Is a block one more part of another of its name, and not a further one of a tunnel's?"""
+    owner = _owner(block)
+    return _owner(known) == owner and not (owner and _is_whole(known) and _is_whole(block))
+
+
 def _owner(block: Thing) -> str:
     """The tunnel that a block says it belongs to."""
-    return next((s.words[-1] for s in block.body if len(s.words) > 1 and _kind_of(s.words[0]) == "tunnel"), "")
+    return next((s.words[-1] for s in block.body if len(s.words) > 1 and kind_word(s.words[0]) == "tunnel"), "")
 
 
 def _is_whole(proposal: Thing) -> bool:
@@ -86,7 +92,7 @@ def _is_whole(proposal: Thing) -> bool:
     )
 
 
-_ACTIONS = w.ALLOW | w.DROP | w.REJECT | w.HIDE | w.EXEMPT | {"snat", "dnat"}
+ACTIONS = w.ALLOW | w.DROP | w.REJECT | w.HIDE | w.EXEMPT | {"snat", "dnat"}
 
 
 def _goes_on(before: Thing, thing: Thing) -> bool:
@@ -97,7 +103,7 @@ def _goes_on(before: Thing, thing: Thing) -> bool:
 
 def _acts(thing: Thing) -> bool:
     """Do a rule's lines say what it does?"""
-    return any(word.lower() in _ACTIONS for s in thing.body for word in s.words)
+    return any(word.lower() in ACTIONS for s in thing.body for word in s.words)
 
 
 def _walk(top: Sequence[Statement], within: str, title: str = "") -> Iterator[Thing]:
@@ -114,7 +120,7 @@ def _walk(top: Sequence[Statement], within: str, title: str = "") -> Iterator[Th
             continue
         acts = place >= 0 and statement.words[place].lower() in ("snat", "dnat")
         rest = statement.after(place if acts else place + 1)
-        acting = [kid for kid in statement.kids if not kid.kids and any(word.lower() in _ACTIONS for word in kid.words)]
+        acting = [kid for kid in statement.kids if not kid.kids and any(word.lower() in ACTIONS for word in kid.words)]
         if kind in LISTS and len(rest.words) == 1 and len(acting) > 1 and len(acting) == len(statement.kids):
             # A list with a name: each of its lines does something.
             rest = statement.after(len(statement.words))
@@ -151,6 +157,9 @@ def _by_part(statement: Statement, place: int) -> bool:
 def _body(rest: Statement) -> list[Statement]:
     """What is said of a thing in a block: the words behind its name, and the lines within."""
     said = rest.after(0 if rest.words and rest.kids and w.network_of(rest.words[0]) else 1)
+    if rest.kids and _is_numbered(said.words) and not w.is_value(said.words[0]):
+        # `tunnel NAME offer 1` over lines: they are of that offer.
+        return [said]
     return [Statement(said.words, said.line, quoted=said.quoted), *rest.kids] if said.words else rest.kids
 
 
@@ -191,7 +200,9 @@ _TRANSLATED = w.HIDE | {"translated", "untranslated"}
 def _is_addressed(statement: Statement) -> bool:
     """A name with an address beside it."""
     words = statement.words
-    return len(words) > 1 and not statement.kids and not _kind_of(words[0]) and any(map(w.interface_address, words[1:]))
+    return (
+        len(words) > 1 and not statement.kids and not kind_word(words[0]) and any(map(w.interface_address, words[1:]))
+    )
 
 
 def _is_route(statement: Statement) -> bool:
@@ -290,10 +301,15 @@ _SERVICES = w.SERVICE - {"for"}
 def _says_one(statement: Statement) -> bool:
     """Does a line say one thing of a rule: a key that is known, and its value?"""
     words = statement.words
-    if len(words) > 1 and words[0].lower() in w.NAME:
+    if len(words) < len(("key", "value")):
+        return False
+    head = words[:-1][:2] if len(words) > len(("key", "value")) and not w.is_value(words[1]) else words[:1]
+    if {part for word in head for part in w.parts_of(word)} & w.NAME and not role_of(head[0]):
         return True
-    known = [bool(role_of(word)) or bool({word.lower()} & (w.NAME | _DOES)) for word in words if not w.is_value(word)]
-    return len(words) > 1 and known[:1] == [True] and sum(known) == 1
+    known = role_of(head[0]) or head[0].lower() in _DOES or role_of("-".join(head))
+    return bool(known) and not any(
+        role_of(word) or word.lower() in _DOES for word in words[len(head) :] if not w.is_value(word)
+    )
 
 
 _DOES = frozenset({"action", "act", "do", "verdict", "then", "translate", "type"})
@@ -307,8 +323,8 @@ def _kind(statement: Statement) -> tuple[int, str, str]:
     """(the last word that tells, the kind, the word that told) of a statement; an empty kind for one of no known kind."""
     words = statement.words
     if len(words) > 1 and statement.kids and all(not kid.words for kid in statement.kids):
-        last = _kind_of(words[-1])
-        if last and all(map(_kind_of, words)) and last not in LISTS:
+        last = kind_word(words[-1])
+        if last and all(map(kind_word, words)) and last not in LISTS:
             # "Tunnel interfaces" over rows: they are of interfaces.
             return len(words) - 1, last, words[-1]
     heads = []
@@ -322,8 +338,8 @@ def _kind(statement: Statement) -> tuple[int, str, str]:
         pair = _pair(low, following) if room else ""
         if pair:
             return _again(words, heads, place + 1, pair, statement), pair, low
-        kind = _kind_of(words[place])
-        if statement.kids and kind and following and (narrower := _kind_of(words[place + 1])) in _NARROWER:
+        kind = kind_word(words[place])
+        if statement.kids and kind and following and (narrower := kind_word(words[place + 1])) in _NARROWER:
             # "Network interface NAME": the second word says what the first is of.
             kind, place = narrower, place + (narrower != kind)
         if kind:
@@ -365,7 +381,8 @@ def _pair(low: str, following: str) -> str:
     return "route" if low == "static" and following in ("route", "routes") else ""
 
 
-def _kind_of(word: str) -> str:
+def kind_word(word: str) -> str:
+    """The kind that a word tells; empty where it tells none."""
     low = word.lower()
     for one in (low, low.removesuffix("s")):
         whole = next((kind for kind, known in w.KINDS if one in known), "")
@@ -422,7 +439,7 @@ def _name(rest: Statement, kind: str = "") -> str:
                 for kid in rest.kids
                 if len(kid.words) == len(("interface", "wan"))
                 and not kid.kids
-                and _kind_of(kid.words[0]) == kind
+                and kind_word(kid.words[0]) == kind
                 and not w.is_value(kid.words[1])
             ),
             None,

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from stomion.drafts import words as w
-from stomion.drafts.objects import Thing
+from stomion.drafts.objects import ACTIONS, Thing
+from stomion.drafts.roles import role_of
 from stomion.drafts.said import Names, Said
 from stomion.model.site import SheetFilter, SheetMatch, SheetRoute, SheetTranslation
 from stomion.shapes.statement import Statement
@@ -15,12 +16,20 @@ def _tokens(thing: Thing) -> list[tuple[str, bool]]:
     out: list[tuple[str, bool]] = []
 
     def add(statement: Statement) -> None:
-        out.extend((word, n in statement.quoted) for n, word in enumerate(statement.words))
+        for n, word in enumerate(statement.words):
+            if " " in word and any(part.lower() in ACTIONS for part in word.split()):
+                # What is done, in words: "leave alone".
+                out.extend((part, False) for part in word.split())
+            else:
+                out.append((word, n in statement.quoted))
         for kid in statement.kids:
             add(kid)
 
+    name = _naming(thing)
     for statement in thing.body:
-        if not (
+        if statement is name:
+            out += [("name", False), (statement.words[-1], False)]
+        elif not (
             len(statement.words) == len(("No", "3"))
             and statement.words[0].lower() in _COUNTED
             and statement.words[1].isdecimal()
@@ -29,6 +38,59 @@ def _tokens(thing: Thing) -> list[tuple[str, bool]]:
     return out
 
 
+SEVERAL = 2
+"""Lines from which on a rule is told by keys and values."""
+
+
+def _naming(thing: Thing) -> Statement | None:
+    """The line of a rule's block that names it: by a word for a name in its key, else by one for what it is for, or the first line with a
+    key that is not known."""
+    lines = [
+        s
+        for s in thing.body
+        if not s.kids and 1 < len(s.words) <= len(("known", "as", "NAME")) and not _is_known(s.words)
+    ]
+    if len(thing.body) < SEVERAL or not lines:
+        return None
+    for known in (w.NAME, _DESCRIBES):
+        for statement in lines:
+            if {part for word in statement.words[:-1] for part in w.parts_of(word)} & known:
+                return statement
+    first = lines[0] if lines[0] is thing.body[0] else None
+    return first if first is not None and not _is_plain(first.words[-1]) else None
+
+
+def _is_known(words: tuple[str, ...]) -> bool:
+    """Does a word say what is told, or is a value told that is no name?"""
+    return w.is_value(words[-1]) or any(word.lower() in _COUNTED | ACTING or role_of(word) for word in words[:-1])
+
+
+def _is_plain(value: str) -> bool:
+    return value.lower() in w.DENIED | w.ALWAYS or value.isdecimal()
+
+
+_DESCRIBES = frozenset(
+    {"descr", "description", "desc", "comment", "remark", "note", "purpose", "text", "info", "tag", "known"}
+)
+ACTING = frozenset(
+    {
+        "action",
+        "act",
+        "do",
+        "then",
+        "verdict",
+        "target",
+        "decision",
+        "result",
+        "type",
+        "order",
+        "log",
+        "logging",
+        "status",
+        "state",
+        "enabled",
+    }
+)
 _COUNTED = frozenset(
     {
         "no",

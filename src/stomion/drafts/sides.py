@@ -15,6 +15,8 @@ BETWEEN = ("<->", "<=>", "===", "==", "->", "=>", "-->")
 def share(told: Told, above: tuple[str, ...], words: tuple[str, ...], topic: str, names: Names) -> None:
     """Share the values of a statement between the two ends."""
     side = side_of((*above, *words[:1]))
+    if not side and words and topic != "id":
+        side = next((of for of, known in _WAYS if known & set(w.parts_of(words[0]))), "")
     if topic == "end" and len(words) == len(("to", "ADDRESS")) and not side:
         side = {"from": "own", "to": "far"}.get(words[0].lower(), "")
     if topic == "id" and (pair := _as_and_expected(words)):
@@ -44,6 +46,12 @@ def share(told: Told, above: tuple[str, ...], words: tuple[str, ...], topic: str
             _put(told, topic, side, value)
         if topic == "id" and not values and number and side and not _is_key(low):
             told.values.setdefault("local_id" if side == "own" else "remote_id", word)
+
+
+_WAYS = (
+    ("own", frozenset({"source", "src", "origin"})),
+    ("far", frozenset({"destination", "dst", "dest"})),
+)
 
 
 def _as_and_expected(words: Sequence[str]) -> tuple[str, str] | None:

@@ -32,6 +32,8 @@ _PROOFS = frozenset(
     {
         "proof",
         "prove",
+        "proves",
+        "proven",
         "auth",
         "authentication",
         "authenticates",
@@ -42,7 +44,7 @@ _PROOFS = frozenset(
         "credentials",
     }
 )
-_FILLERS = frozenset({"is", "it", "its", "they", "the", "use", "uses", "with", "has"})
+_FILLERS = frozenset({"is", "it", "its", "the", "use", "uses", "with", "has"})
 _VERSIONED = frozenset({"ike", "exchange", "version", "keyexchange", "isakmp"})
 
 
@@ -50,6 +52,7 @@ def tunnel_of(thing: Thing, names: Names, suites: Suites) -> SheetTunnel | None:
     """None where it names neither an end nor a network."""
     told = Told()
     blocks: dict[int, Statement] = {}
+    thing.body = _gathered(thing.body)
     for statement in thing.body:
         _block(statement, (), told, blocks)
     for above, statement in thing.leaves():
@@ -67,6 +70,21 @@ def tunnel_of(thing: Thing, names: Names, suites: Suites) -> SheetTunnel | None:
         bound, "", "",
         tuple(dict.fromkeys(told.near)), tuple(dict.fromkeys(told.far)), dpd, "", told.phases[0].all(), told.phases[1].all(),
     )  # fmt: skip
+
+
+def _gathered(body: list[Statement]) -> list[Statement]:
+    """Lines that begin with the same words for an offer, and tell a kind of value each, as one block: `offer cipher A`, `offer group B`."""
+    out: list[Statement] = []
+    for one in body:
+        kind = kind_of(one.words[1:2]) if len(one.words) > len(("offer", "cipher")) and not one.kids else ""
+        held = out[-1] if out and kind and out[-1].words == one.words[:1] else None
+        if not kind or not w.bag(one.words[:1]) & w.OFFERS:
+            out.append(one)
+        elif held is not None and kind not in {kind_of(kid.words) for kid in held.kids}:
+            held.kids.append(one.after(1))
+        else:
+            out.append(Statement(one.words[:1], one.line, [one.after(1)]))
+    return out
 
 
 _TOPICS = (

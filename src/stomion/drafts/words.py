@@ -82,12 +82,25 @@ FAR = frozenset({
     "counterpart", "rmt", "rem", "distant", "beyond", "otherside", "farside", "farend", "neighbour", "neighbor", "companion", "mate",
     "correspondent",
 })  # fmt: skip
-NAME = frozenset({"name", "named", "called", "label", "title", "hostname", "host-name"})
+NAME = frozenset(
+    {
+        "name",
+        "named",
+        "called",
+        "label",
+        "title",
+        "hostname",
+        "host-name",
+        "known",
+        "titled",
+    }
+)
 ZONE = frozenset({
     "zone", "side", "area", "trust", "segment", "zones", "realm",
 })  # fmt: skip
 IDENTITY = frozenset({
     "identity", "id", "identities", "identifier", "ident", "ids", "fqdn", "identification", "identify",
+    "say", "says", "presents",
 })  # fmt: skip
 NETWORKS = frozenset({
     "networks", "network", "net", "nets", "subnet", "subnets", "traffic", "selector", "selectors", "carries", "carry", "carried",
@@ -109,6 +122,7 @@ STARTS = frozenset({
 ALWAYS = frozenset({
     "always", "permanently", "immediately", "immediate", "onstart", "yes", "up", "boot", "permanent", "start", "true", "enabled",
     "both", "active", "persistent", "constantly", "continuous", "continuously", "eager", "eagerly",
+    "once", "instantly",
 })  # fmt: skip
 ON_TRAFFIC = frozenset({
     "traffic", "demand", "ondemand", "packet", "packets", "need", "needed", "route", "trap", "first", "lazy", "lazily", "data",
@@ -188,9 +202,11 @@ PORTS = frozenset({
 })  # fmt: skip
 ENTERS = frozenset({
     "in", "entering", "enters", "inif", "iif", "ingress", "incoming", "inbound", "input", "arriving", "arrives", "ingoing",
+    "coming", "comes",
 })  # fmt: skip
 LEAVES = frozenset({
     "out", "leaving", "leaves", "outif", "oif", "egress", "outgoing", "outbound", "output", "exiting", "departs", "departing", "exits",
+    "going", "goes",
 })  # fmt: skip
 VIA = frozenset({
     "via", "way", "through", "nexthop", "next-hop", "hop", "gateway", "gw", "next", "router", "nh", "nhop",
@@ -216,6 +232,7 @@ EXEMPT = frozenset({
     "exempt", "exclude", "excluded", "exemption", "none", "no-nat", "nonat", "bypass", "itself", "untranslated", "untouched",
     "unchanged", "except", "skip", "nothing", "keeps", "keep", "preserve", "preserved", "passthrough", "original", "unmodified",
     "exempted", "excepted", "skipped", "bypassed", "bypasses",
+    "leave", "left", "alone",
 })  # fmt: skip
 
 _MASK = re.compile(r"(?:255|254|252|248|240|224|192|128|0)(?:\.(?:255|254|252|248|240|224|192|128|0)){3}")

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from itertools import islice
 
 from stomion.shapes.elements import plain, unwrapped
-from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement
+from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, several, statement
 
 _TAG = re.compile(
     r"<(?P<close>/)?(?P<name>[A-Za-z][\w:.-]{0,80})(?P<attributes>(?:\s+[\w:.-]+\s*=\s*(?:\"[^\"]*\"|'[^']*'))*)\s*(?P<empty>/)?>|<[!?][^>]*>"
@@ -90,12 +90,12 @@ class _Data:
             if token in ("]", ",", ":") or self.peek() != ":":
                 continue
             self.take()
-            several = self.peek() == "["
+            listed = self.peek() == "["
             found = self.value(depth)
             name = _plain(key) or ""
             if not isinstance(found, list):
-                out.append(Statement((name, *([found] if found is not None else [])), line))
-            elif not several:
+                out.append(Statement((name, *(several(found) if found is not None else [])), line))
+            elif not listed:
                 out.append(Statement((name,), line, found[0].kids))
             elif len(found) == 1 and not found[0].kids:
                 out.append(Statement((name, *found[0].words), line))
@@ -115,7 +115,7 @@ class _Data:
             if isinstance(found, list):
                 blocks += found
             elif found is not None:
-                plain.append(found)
+                plain += several(found)
         self.take()
         return [*blocks, *([Statement(tuple(plain), line)] if plain else [])]
 

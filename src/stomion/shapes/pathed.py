@@ -105,3 +105,45 @@ def under_names(top: list[Statement]) -> list[Statement]:
         if one.kids and len(one.words) > 1:
             known[one.words] = one
     return out
+
+
+def by_numbers(top: list[Statement]) -> list[Statement]:
+    """Lines behind one another that begin alike up to a number, and go on with a key each, as one block: `set offer 1 cipher A`,
+    `set offer 1 group B`."""
+    out: list[Statement] = []
+    at = 0
+    while at < len(top):
+        one = top[at]
+        place = _numbered_at(one)
+        head = one.words[: place + 1]
+        group = [one]
+        while place and at + len(group) < len(top):
+            more = top[at + len(group)]
+            if more.words[: place + 1] != head or _numbered_at(more) != place:
+                break
+            group.append(more)
+        if len({each.words[place + 1] for each in group if place}) == len(group) > 1:
+            out.append(Statement(head, one.line, [each.after(place + 1) for each in group]))
+        else:
+            out += group
+        at += len(group)
+    return out
+
+
+def _numbered_at(one: Statement) -> int:
+    """The place of the number behind a key, with another key and a value behind it; 0 where a line has none."""
+    words = one.words if not one.kids else ()
+    return next(
+        (
+            n
+            for n in range(len(words) - 3, 0, -1)
+            if words[n].isdecimal()
+            and len(words[n]) < MOST_DIGITS
+            and words[n - 1][:1].isalpha()
+            and words[n + 1][:1].isalpha()
+        ),
+        0,
+    )
+
+
+MOST_DIGITS = 4

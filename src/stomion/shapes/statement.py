@@ -10,9 +10,9 @@ MAX_STATEMENTS = 20_000
 MAX_DEPTH = 24
 _TOKEN = re.compile(r"\"[^\"\n]*\"|'[^'\n]*'|<[-=]+>|[-=]+>|={2,3}|[{}()\[\],;]|[^\s{}()\[\],;\"']+")
 
-_ONE = r"(?:\d{1,5}|\d[\w.:]*[/-]\d[\d.]*|[a-z]{2,6}/\d[\d-]*|icmp)"
-_SEVERAL = re.compile(rf"[\"'] *{_ONE}(?:[ ,;]+{_ONE})+ *[\"']")
-"""Networks or services that stand in one pair of quotes."""
+_ONE = r"(?:\d{1,3}(?:\.\d{1,3}){3}|\d{1,5}|\d[\w.:]*[/-]\d[\d.]*|[A-Za-z]{2,6}[/:]\d[\d-]*|\d[\d-]*/(?:tcp|udp)|icmp|ICMP)"
+_SEVERAL = re.compile(rf" *{_ONE}(?:[ ,;]+{_ONE})+ *")
+"""Networks, services, or an address and its mask, that stand in one pair of quotes."""
 _SEPARATED = re.compile(r"[ ,;]+")
 _SIGN = re.compile(r"[:=|]|:=|\.{2,}")
 """Between a key and its value."""
@@ -52,14 +52,18 @@ def statement(text: str, line: int) -> Statement:
     words: list[str] = []
     quoted: set[int] = set()
     for token in _TOKEN.findall(text):
-        if token[:1] in "\"'" and _SEVERAL.fullmatch(token):
-            words += _SEPARATED.split(token[1:-1].strip())
-        elif token[:1] in "\"'":
-            quoted.add(len(words))
-            words.append(token[1:-1])
+        if token[:1] in "\"'":
+            each = several(token[1:-1])
+            quoted |= {len(words)} if len(each) == 1 else set()
+            words += each
         elif token not in "{}()[],;":
             words += _parted(token)
     return Statement(tuple(words), line, quoted=frozenset(quoted))
+
+
+def several(text: str) -> list[str]:
+    """The values of a text in quotes: itself, or the networks and services that it lists."""
+    return _SEPARATED.split(text.strip()) if _SEVERAL.fullmatch(text) else [text]
 
 
 _KEY_WITHIN = re.compile(r"[A-Za-z\"]:\s")
@@ -106,7 +110,10 @@ def with_pairs(text: str, line: int) -> Statement:
     return Statement(statement(before, line).words, line, [*kids, *([statement(after, line)] if after else [])])
 
 
-_PAIR = re.compile(r"(?<![^\s(,])([A-Za-z][\w.-]*)=(?:\"([^\"\n]*)\"|\[([^\[\]\n]*)\]|([^\s\";()\[\]]+));?")
+_PAIR = re.compile(
+    r"(?<![^\s(,])([A-Za-z][\w.-]*)="
+    r"(?:\"([^\"\n]*)\"|\[([^\[\]\n]*)\]|([^\s\";()\[\]]+(?:,? (?:\d[^\s=;]*|hours?|minutes?|seconds?|min|sec)(?![^\s=]*=))*));?"
+)
 
 
 def _parted(token: str) -> list[str]:

@@ -13,7 +13,7 @@ from stomion.shapes.macros import without_breaks, without_names
 from stomion.shapes.marked import data, listed, tagged
 from stomion.shapes.nested import Lines, indented
 from stomion.shapes.pages import is_page, page_lines
-from stomion.shapes.pathed import pathed, under_names
+from stomion.shapes.pathed import by_numbers, pathed, under_names
 from stomion.shapes.paths import dotted, outlined
 from stomion.shapes.sentences import without_pronouns
 from stomion.shapes.statement import Statement
@@ -33,7 +33,7 @@ _HEADING = re.compile(r"^##+ \S", re.MULTILINE)
 def statements_of(text: str) -> list[Statement]:
     """The top of a configuration."""
     text = "\n".join(text.replace("\r\n", "\n").split("\n")[:MAX_LINES])
-    return under_names(unwrapped(_read(text)))
+    return by_numbers(under_names(unwrapped(_read(text))))
 
 
 def _read(text: str) -> list[Statement]:
