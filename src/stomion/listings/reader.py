@@ -72,6 +72,8 @@ _SIDES = (
 _ENDS = frozenset({"source", "destination", "src", "dst"})
 """What a packet's ends are called: inbound ones come from the peer."""
 _HEX = re.compile(r"(?:0x)?([0-9a-fA-F]{6,8})\b")
+_DECIMAL = re.compile(r"\d{9,10}")
+"""An SPI as a number: it has more digits than as a hexadecimal one."""
 _ADDRESS = re.compile(
     r"(?<![\w.:/])(?:\d{1,3}(?:\.\d{1,3}){3}|[0-9a-fA-F]*:[0-9a-fA-F:]+:[0-9a-fA-F]+)(?![\w:]|\.\d|/\d)"
 )
@@ -85,6 +87,8 @@ _MAY_BE_NONE = re.compile(r"integrity|encap", re.IGNORECASE)
 _DATE = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:?\d\d)?")
 MOST_STATE = 40
 """Characters of a state in words."""
+TOLD = 5
+"""Things that are told of every SA, on the average, from which on no other shape is tried."""
 LEAST = 2
 """Things about an SA that a record must tell to be one."""
 
@@ -100,18 +104,24 @@ class Listed:
 
 
 def listed_of(text: str, file: str, site: str) -> list[Listed]:
-    """Every SA, or tunnel without one, that a listing tells of: in the shape that makes whole SAs of most of it."""
+    """Every SA, or tunnel without one, that a listing tells of: in the shape that makes whole SAs of most of it, and tells most of them."""
     best: list[Found] = []
-    most = -1
+    most = (-1, 0)
     for raws in readings_of(text):
         found = _found_in(raws, file, site)
-        good = sum(map(_is_whole, found))
-        if found and good > most:
-            best, most = found, good
-        if good and good == len(found):
+        good, told = sum(map(_is_whole, found)), sum(len(one.values) for one in found)
+        if found and (good, told) > most:
+            best, most = found, (good, told)
+        if good == len(found) and _is_full(found):
             break
     at = _moment(text)
     return [_listed(found, at) for found in best]
+
+
+def _is_full(found: list[Found]) -> bool:
+    """Are there SAs, of which so much is told that no other shape would tell more?"""
+    whole = [len(one.values) for one in found if one.values.keys() >= _WHOLE]
+    return bool(whole) and sum(whole) >= TOLD * len(whole)
 
 
 _WHOLE = frozenset(("spi_in", "spi_out"))
@@ -213,11 +223,16 @@ def _direction(bag: Iterable[str]) -> str:
     return ""
 
 
+def _hexadecimal(spi: str) -> str:
+    """An SPI that is written as a number, as the others are."""
+    return f"0x{int(spi):08x}" if _DECIMAL.fullmatch(spi) and int(spi) < 1 << 32 else spi
+
+
 def _take(found: Found, words: list[str], value: str) -> None:
     bag = set(words)
     way = _direction(words) or found.way
     if bag & {"spi", "spis"}:
-        spis = [m.lower().zfill(8) for m in _HEX.findall(value)]
+        spis = [m.lower().zfill(8) for m in _HEX.findall(_hexadecimal(value))]
         if way and len(spis) == 1:
             found.put(f"spi_{way}", spis[0])
         elif spis:
@@ -228,7 +243,7 @@ def _take(found: Found, words: list[str], value: str) -> None:
         way and _COUNT.search(value)
     ):
         _counts(found, bag, way, value)
-    elif bag & {"rekey", "rekeying", "renew", "renewal"} and not bag & {"expires", "expiry"}:
+    elif bag & {"rekey", "rekeys", "rekeying", "renew", "renews", "renewal"} and not bag & {"expires", "expiry"}:
         found.put("rekey_in_s", _length(value))
     elif bag & (_LEFT if not bag & {"lifetime", "life"} or not _STILL.search(value) else bag):
         found.put("expires_in_s", _length(value))

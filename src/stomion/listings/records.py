@@ -18,6 +18,8 @@ _PAIR = re.compile(r"([A-Za-z][\w.%/-]{0,80})=(\"[^\"]*\"|'[^']*'|[^\s,;]+)")
 _KEYED = re.compile(r"^(?:[-*•|:] {0,3})?([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*)$")
 _RULE = re.compile(r"^[\s\-=+|_*─━═┄┼│┌┬┐├┤└┴┘╔╦╗╠╬╣╚╩╝║]{6,}$")
 _CELL = re.compile(r"\S+(?: \S+)*")
+MOST_SHAPED = 1 << 20
+"""Characters of a text that is read in any shape of a configuration, after all others."""
 MOST_KEY = 200
 """Characters of a key with what it stands under."""
 WIDEST = 2_000
@@ -42,6 +44,7 @@ def readings_of(text: str) -> Iterator[list[Raw]]:
         return
     for shape in (
         _lines_of_pairs,
+        _lists,
         _shaped,
         turned_tables,
         two_lines,
@@ -53,12 +56,37 @@ def readings_of(text: str) -> Iterator[list[Raw]]:
         found = shape(lines)
         if found:
             yield found[:MOST_RECORDS]
+    if len(text) < MOST_SHAPED:
+        yield _blocks(statements_of("\n".join(lines)))[:MOST_RECORDS]
 
 
 def _by_colons(line: str) -> list[tuple[str, str]]:
     """`key: value, key: value` on one line."""
     parts = [part.partition(": ") for part in re.split(r", |; ", line.strip())]
     return [(key.strip(), value.strip()) for key, _, value in parts] if all(value for _, _, value in parts) else []
+
+
+def _lists(lines: list[str]) -> list[Raw]:
+    """`Tunnel 1: remote address 192.0.2.1; state up; age 3m`: of each part, the words up to its value are the key."""
+    out = []
+    for number, line in enumerate(lines, 1):
+        head, sign, rest = line.partition(": ")
+        parts = (rest if sign and ";" not in head else line).split("; ")
+        if len(parts) > 1:
+            out.append(Raw(number, head if sign else "", [pair for part in parts if (pair := _pair(part.split()))]))
+    return out if any(len(raw.pairs) >= PAIRS_OF_A_LINE for raw in out) else []
+
+
+def _pair(words: list[str]) -> tuple[str, str] | None:
+    """A key and its value, which begins with the first word that has a digit; a state's is all that stands behind its word."""
+    if len(words) < len(("key", "value")):
+        return None
+    at = next((n for n, word in enumerate(words) if n and re.search(r"\d", word)), len(words) - 1)
+    at = next((n + 1 for n, word in enumerate(words[:-1]) if _STATED.fullmatch(word)), at)
+    return " ".join(words[:at])[:MOST_KEY], " ".join(words[at:])
+
+
+_STATED = re.compile(r"state|status|condition", re.IGNORECASE)
 
 
 def _shaped(lines: list[str]) -> list[Raw]:
@@ -85,21 +113,26 @@ def _blocks(statements: Sequence[Statement]) -> list[Raw]:
         if not statement.kids:
             continue
         inner = _blocks(statement.kids)
-        own = any(kid.words and _TOLD.search(kid.words[0]) for kid in statement.kids if not kid.kids)
+        own = any(_TOLD.search(" ".join(_key(kid))) for kid in statement.kids if not kid.kids)
         if inner and not own:
             out += inner
         elif own:
             pairs = [
-                (" ".join([*above, *leaf.words[:1]])[:MOST_KEY], " ".join(leaf.words[1:]))
+                (" ".join([*above, *_key(leaf)])[:MOST_KEY], " ".join(leaf.words[len(_key(leaf)) :]))
                 for above, leaf in statement.leaves()
-                if len(leaf.words) > 1
+                if len(leaf.words) > len(_key(leaf))
             ]
             out.append(Raw(statement.line, " ".join(statement.words[1:]), pairs))
     return out
 
 
+def _key(leaf: Statement) -> tuple[str, ...]:
+    """The words of a line's key: one, where no sign parts it from its value."""
+    return leaf.words[: leaf.key or 1]
+
+
 _ADDRESS = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}|[0-9a-fA-F]*:[0-9a-fA-F:]+:[0-9a-fA-F]*")
-_TOLD = re.compile(r"state|status|spi", re.IGNORECASE)
+_TOLD = re.compile(r"state|status|condition|spi", re.IGNORECASE)
 
 
 def _lines_of_pairs(lines: list[str]) -> list[Raw]:
@@ -288,9 +321,18 @@ def _paragraphs(lines: list[str]) -> list[Raw]:
         else:
             if not out or (empty and depth == 0 and out[-1].pairs) or (depth == 0 and _again(out[-1], keyed[1])):
                 out.append(Raw(number))
-            out[-1].pairs.append((" ".join([*(u for _, u in under), keyed[1].strip()]), keyed[2]))
+            above = [words for _, words in under]
+            several = _beside(line) or [(keyed[1].strip(), keyed[2])]
+            out[-1].pairs += [(" ".join([*above, key]), value) for key, value in several]
         empty = False
     return [raw for raw in out if raw.pairs]
+
+
+def _beside(line: str) -> list[tuple[str, str]]:
+    """`key: value   key: value`, parted by wide gaps."""
+    found = [_KEYED.match(part) for part in re.split(r" {2,}|\t", line.strip())]
+    told = [(m[1].strip(), m[2]) for m in found if m is not None and m[2]]
+    return told if len(told) == len(found) > 1 else []
 
 
 def _again(raw: Raw, key: str) -> bool:

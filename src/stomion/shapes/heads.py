@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from stomion.shapes.nested import ENDS, SEVERAL, Lines, indented
-from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, statement, with_pairs
+from stomion.shapes.statement import MAX_DEPTH, MAX_STATEMENTS, Statement, keyed, stated, statement, with_pairs
 from stomion.shapes.tables import TABLE, tabled
 
 SECTION = re.compile(r"^\s*\[(?:\[([^\[\]]{1,200})\]|([^\[\]]{1,200}))\]\s*$")
@@ -236,4 +236,4 @@ def closed(lines: Lines) -> list[Statement] | None:
 def of_line(line: str, number: int) -> Statement:
     """`Key = a value with any signs`, or a statement."""
     key, sign, value = line.partition("=")
-    return keyed((key.strip().strip("\"'"),), value, number) if sign else statement(line, number)
+    return keyed((key.strip().strip("\"'"),), value, number) if sign else stated(line.strip(), number)

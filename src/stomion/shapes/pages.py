@@ -31,6 +31,7 @@ def page_lines(text: str) -> Lines:
             page.text += " ".join(html.unescape(m[3]).split()) + (" " if m[3][-1:].isspace() else "")
         line += m[0].count("\n")
     page.close(line)
+    page.end()
     return page.out
 
 
@@ -39,7 +40,8 @@ class _Page:
         self.out: Lines = []
         self.text = ""
         self.cells: list[str] | None = None
-        self.rows = 0
+        self.table: list[tuple[int, list[str]]] = []
+        self.headed = False
         self.dropped = ""
         self.before = ""
 
@@ -50,12 +52,12 @@ class _Page:
             self.dropped = name
         elif name == "table":
             self.close(line)
-            self.rows = 0
-            self.out.append((line, ""))
+            self._end_table()
         elif name == "tr":
             self._row(line)
             self.cells = None if ends else []
         elif name in ("td", "th"):
+            self.headed = self.headed or name == "th"
             if ends and self.cells is not None:
                 self.cells.append(self.text.strip().replace("|", "/"))
             self.text = ""
@@ -69,15 +71,30 @@ class _Page:
 
     def _row(self, line: int) -> None:
         if self.cells:
-            self.out.append((line, "| " + " | ".join(self.cells) + " |"))
-            self.rows += 1
-            if self.rows == 1:
-                self.out.append((line, "|" + " --- |" * len(self.cells)))
+            self.table.append((line, self.cells))
         self.cells = None
+
+    def end(self) -> None:
+        self._end_table()
+
+    def _end_table(self) -> None:
+        """A table's rows between bars; where it has no heads and its first cells come again, the last two are a key and a value."""
+        rows, self.table = self.table, []
+        first = [cells[0] for _, cells in rows]
+        width = max((len(cells) for _, cells in rows), default=0)
+        if width > len(("key", "value")) and not self.headed and len(set(first)) * 2 <= len(first):
+            rows.insert(0, (rows[0][0], [*(f"place {chr(97 + n)}" for n in range(width - 2)), "key", "value"]))
+        for number, (line, cells) in enumerate(rows):
+            self.out.append((line, "| " + " | ".join(cells) + " |"))
+            if number == 0:
+                self.out.append((line, "|" + " --- |" * len(cells)))
+        self.out += [(rows[-1][0], "")] if rows else []
+        self.headed = False
 
     def close(self, line: int) -> None:
         """What was told so far is a line."""
         self._row(line)
         if self.text.strip():
+            self._end_table()
             self.out.append((line, self.before + self.text.strip()))
         self.text = ""

@@ -27,6 +27,8 @@ class Statement:
     line: int
     kids: list[Statement] = field(default_factory=list)
     quoted: frozenset[int] = frozenset()
+    key: int = 0
+    """How many of the words are its key, where a sign tells; 0 where none does."""
 
     def leaves(self, above: tuple[str, ...] = ()) -> Iterator[tuple[tuple[str, ...], Statement]]:
         """(words of the statements it stands in, statement) of everything inside that holds nothing itself."""
@@ -43,7 +45,11 @@ class Statement:
     def after(self, count: int) -> Statement:
         """The same without its first words."""
         return Statement(
-            self.words[count:], self.line, self.kids, frozenset(n - count for n in self.quoted if n >= count)
+            self.words[count:],
+            self.line,
+            self.kids,
+            frozenset(n - count for n in self.quoted if n >= count),
+            max(0, self.key - count),
         )
 
 
@@ -103,11 +109,23 @@ def with_pairs(text: str, line: int) -> Statement:
     """A line of several `key=value`: each a statement within."""
     found = [(m[1], next(v for v in m.groups()[1:] if v is not None)) for m in _PAIR.finditer(text)]
     if len(found) < len(("a=1", "b=2")):
-        return statement(text, line)
+        one = _COLON.match(text)
+        return (
+            keyed(statement(one[1], line).words, text[one.end() :], line) if one is not None else statement(text, line)
+        )
     before = text[: _PAIR.search(text).start()]  # type: ignore[union-attr]
     kids = [keyed((key,), value, line) for key, value in found]
     after = _PAIR.sub(" ", text[len(before) :]).strip(" ,;()")
     return Statement(statement(before, line).words, line, [*kids, *([statement(after, line)] if after else [])])
+
+
+_COLON = re.compile(r"([A-Za-z][\w/.#()-]{0,40}(?: [\w/.#()-]{1,40}){0,5}) {0,40}(?::=|=|:) +(?=\S)")
+
+
+def stated(text: str, line: int) -> Statement:
+    """A statement, with how many of its words are its key where a sign tells: `remote address: 192.0.2.1`."""
+    one = _COLON.match(text)
+    return keyed(statement(one[1], line).words, text[one.end() :], line) if one is not None else statement(text, line)
 
 
 _PAIR = re.compile(
@@ -133,4 +151,4 @@ def _parted(token: str) -> list[str]:
 def keyed(key: tuple[str, ...], value: str, line: int) -> Statement:
     """A key's words and a value with any signs."""
     rest = statement(value, line)
-    return Statement((*key, *rest.words), line, quoted=frozenset(n + len(key) for n in rest.quoted))
+    return Statement((*key, *rest.words), line, quoted=frozenset(n + len(key) for n in rest.quoted), key=len(key))
