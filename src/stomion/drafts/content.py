@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from stomion.drafts import words as w
-from stomion.drafts.algorithms import phase_of
+from stomion.drafts.algorithms import is_algorithm, kind_of, phase_of
 from stomion.shapes.statement import Statement
 from stomion.space.axis import is_address
 
 FEW = 4
 """Lines that an interface's block has at most, where nothing else says that it is one."""
 ENOUGH = 3
-"""Of the things that make a tunnel: both ends, a proof, proposals of both phases, networks of both sides."""
+"""Of the things that make a tunnel: both ends, a proof, proposals of both phases or a cipher, networks of both sides."""
 _ADDRESS = frozenset({"address", "addresses", "ip", "inet", "ipv4", "addr", "cidr"})
 
 
@@ -30,13 +30,15 @@ def by_content(statement: Statement) -> str:
             told.add(f"{side} networks")
         if bag & (w.PSK | w.CERTIFICATE):
             told.add("proof")
+        if kind_of(leaf.words) == "encryption" and any(map(is_algorithm, leaf.words[1:])):
+            told.add("cipher")
         phase = phase_of((*above, *leaf.words[:2]))
         if phase is not None:
             told.add(f"phase {phase}")
     both = [
         {"own", "far"} <= told,
         "proof" in told,
-        {"phase 1", "phase 2"} <= told,
+        {"phase 1", "phase 2"} <= told or "cipher" in told,
         {"own networks", "far networks"} <= told,
     ]
     return "tunnel" if sum(both) >= ENOUGH else ""

@@ -53,7 +53,7 @@ _ROLES: tuple[tuple[str, frozenset[str]], ...] = (
     ("out_interface", w.LEAVES), ("via", w.VIA), ("on", w.ON),
 )  # fmt: skip
 _WAYS = (
-    (frozenset({"from", "src", "source", "in", "incoming", "ingress", "inbound"}), "from_zone", "in_interface"),
+    (frozenset({"from", "frm", "src", "source", "in", "incoming", "ingress", "inbound"}), "from_zone", "in_interface"),
     (frozenset({"to", "dst", "destination", "dest", "out", "outgoing", "egress", "outbound"}), "to_zone", "out_interface"),
 )  # fmt: skip
 _INTERFACE = frozenset({"if", "interface", "iface", "intf", "port", "nic"})

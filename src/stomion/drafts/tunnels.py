@@ -45,7 +45,7 @@ _PROOFS = frozenset(
     }
 )
 _FILLERS = frozenset({"is", "it", "its", "the", "use", "uses", "with", "has"})
-_VERSIONED = frozenset({"ike", "exchange", "version", "keyexchange", "isakmp"})
+_VERSIONED = frozenset({"ike", "ikev", "handshake", "exchange", "version", "keyexchange", "isakmp"})
 
 
 def tunnel_of(thing: Thing, names: Names, suites: Suites) -> SheetTunnel | None:

@@ -62,7 +62,8 @@ KINDS: tuple[tuple[str, frozenset[str]], ...] = (
     ("filter", frozenset({"filter", "filters", "rule", "rules", "firewall", "acl", "access-list", "access-rule",
         "security-policy", "policy", "flt", "fw"})),
     ("network", frozenset({"network", "address", "net", "object", "host", "subnet", "alias", "networks", "addresses", "objects", "range"})),
-    ("system", frozenset({"system", "sys", "device", "gateway", "hostname", "box", "unit", "appliance", "node", "general", "global",
+    ("system", frozenset({"system", "sys", "equipment", "device", "gateway", "hostname", "box", "unit", "appliance",
+        "node", "general", "global",
         "name", "router", "gw"})),
 )  # fmt: skip
 """What a statement is about, by its first word; the first kind that fits is taken."""
@@ -123,6 +124,7 @@ ALWAYS = frozenset({
     "always", "permanently", "immediately", "immediate", "onstart", "yes", "up", "boot", "permanent", "start", "true", "enabled",
     "both", "active", "persistent", "constantly", "continuous", "continuously", "eager", "eagerly",
     "once", "instantly",
+    "auto", "automatic",
 })  # fmt: skip
 ON_TRAFFIC = frozenset({
     "traffic", "demand", "ondemand", "packet", "packets", "need", "needed", "route", "trap", "first", "lazy", "lazily", "data",
@@ -176,7 +178,21 @@ NONE = frozenset({"none", "off", "no", "disabled", "never", "without", "-"})
 EVERYTHING = frozenset({
     "any", "everything", "all", "*", "anywhere", "anything", "0.0.0.0/0", "::/0", "dynamic", "%any", "0.0.0.0",
 })  # fmt: skip
-PHASE_1 = frozenset({"ike", "isakmp", "p1", "phase1", "phase-1", "ikesa", "ike-sa", "parent", "ph1", "stage1"})
+PHASE_1 = frozenset(
+    {
+        "ike",
+        "isakmp",
+        "p1",
+        "phase1",
+        "phase-1",
+        "ikesa",
+        "ike-sa",
+        "parent",
+        "ph1",
+        "stage1",
+        "handshake",
+    }
+)
 PHASE_2 = frozenset({
     "esp", "ipsec", "p2", "phase2", "phase-2", "child", "quick", "childsa", "child-sa", "ph2", "stage2",
 })  # fmt: skip
@@ -193,6 +209,7 @@ SOURCE = frozenset({
 DESTINATION = frozenset({
     "destination", "dst", "dest", "to", "towards", "target", "dstaddr", "destination-address", "daddr", "dstip", "dstnet",
     "destinations",
+    "receiver",
 })  # fmt: skip
 SERVICE = frozenset({
     "service", "services", "for", "app", "application", "protocol", "proto", "svc", "svcs", "applications", "apps", "protocols",
@@ -215,6 +232,7 @@ ON = frozenset({"on", "by", "dev", "interface", "device", "nic", "adapter", "lin
 ALLOW = frozenset({
     "allow", "permit", "accept", "pass", "allowed", "permitted", "allows", "permits", "accepts", "passes", "accepted", "passed",
     "lets", "grant", "forward",
+    "let",
 })  # fmt: skip
 DROP = frozenset({
     "drop", "deny", "discard", "block", "dropped", "denied", "drops", "blocked", "denies", "blocks", "discards", "discarded",

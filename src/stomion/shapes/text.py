@@ -21,7 +21,7 @@ from stomion.shapes.tables import tabled
 
 MAX_LINES = 20_000
 """Of a configuration; what stands beyond is not read."""
-_COMMENT = re.compile(r"^\s*(?:[!#;]|//|--\s|rem\s)", re.IGNORECASE)
+_COMMENT = re.compile(r"^\s*(?:[!#;]|//|--\s|rem\s(?![\w ]{1,30}[:=]))", re.IGNORECASE)
 _TAIL_COMMENT = re.compile(r"\s(?:#|//|!)\s.*$")
 _JSON = re.compile(r"\s*[{\[]\s*[\"{\[]")
 _LISTS = re.compile(r"\s*(?:;[^\n]*\n\s*)*\([\w-]")
