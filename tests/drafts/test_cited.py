@@ -80,3 +80,12 @@ def test_statements_without_words_give_nothing() -> None:
     text = "".join(line + "\n{ }\n" if "between" in line else line + "\n" for line in _text("braces").split("\n"))
     assert "# line" in _cited(text)
     assert list(_given_by(Statement((), 1))) == []
+
+
+def test_offers_of_the_same_values_name_lines_of_their_own() -> None:
+    text = _text("opened-and-closed")
+    lines = text.split("\n")
+    rows = [(key, at) for key, _, at in _rows(text) if key in ("encryption", "integrity", "group")]
+    ciphers = [n for n, line in enumerate(lines, 1) if "Encryption" in line]
+    assert [at for key, at in rows if key == "encryption"] == [[n] for n in ciphers]
+    assert len({tuple(at) for _, at in rows}) == len(rows)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from itertools import islice
 
 from stomion.drafts import words as w
@@ -33,6 +33,7 @@ def cited(sheet: str, things: Mapping[str, Sequence[Thing]], named: Mapping[str,
     out: list[str] = []
     here: Thing | None = None
     groups: list[Group] = []
+    used: set[int] = set()
     for block in _blocks(sheet.split("\n")):
         head = _TABLE.match(block[0])
         if head and not head[2]:
@@ -40,15 +41,22 @@ def cited(sheet: str, things: Mapping[str, Sequence[Thing]], named: Mapping[str,
             own = things.get(head[1], ())
             here = own[counts[head[1]]] if counts[head[1]] < len(own) else None
             groups = list(islice(_groups(here, named), MOST)) if here is not None else []
+            used = set()
         if head is None or here is None:
             out += _with_site(block, things.get("site", ()))
             continue
         values = [_values(line) for line in block]
-        best = max(groups, key=lambda group: given.count(values, group), default=[]) if head[2] else []
+        best = _best(groups, values, given, used) if head[2] else []
+        used |= {id(best)} if best else set()
         near = [best, *groups]
         out.append(f"{block[0]}  # line {here.line}" if not head[2] else block[0])
         out += [_noted(line, given.lines(found, near, here)) for line, found in zip(block[1:], values[1:], strict=True)]
     return "\n".join(out)
+
+
+def _best(groups: Sequence[Group], values: Sequence[Sequence[str]], given: _Given, used: Collection[int]) -> Group:
+    """The group that gives most of a table's values; of two that give as many, one that no table before was taken from."""
+    return max(groups, key=lambda group: (given.count(values, group), id(group) not in used), default=[])
 
 
 def _blocks(lines: Iterable[str]) -> Iterator[list[str]]:
