@@ -304,3 +304,9 @@ def test_a_tunnel_that_another_speaks_of_stays_its_own() -> None:
     one = "tunnel a\n  local 203.0.113.10\n  peer 192.0.2.10\n  backup b\n"
     sheet = draft_of(one + "tunnel b\n  local 203.0.113.10\n  peer 192.0.2.20\n").sheet
     assert [(t.name, t.peer) for t in sheet.tunnel] == [("a", "192.0.2.10"), ("b", "192.0.2.20")]
+
+
+def test_an_identity_keeps_its_sign() -> None:
+    lines = "local 203.0.113.10;\n peer 192.0.2.10;\n local-id @saltern;\n remote-id @quayhead;\n"
+    (tunnel,) = draft_of(f"gateway saltern {{\n}}\ntunnel a {{\n {lines}}}\n").sheet.tunnel
+    assert (tunnel.local_id, tunnel.remote_id) == ("@saltern", "@quayhead")

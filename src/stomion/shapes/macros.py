@@ -7,9 +7,9 @@ from collections.abc import Callable
 
 from stomion.shapes.nested import Lines
 
-_USED = re.compile(r"(?<![\w$@%.])(?:[$@]\{?([A-Za-z_][\w-]{0,40})\}?|%([A-Za-z_][\w-]{0,40})%)(?![\w@.-])")
+_USED = re.compile(r"(?<![\w$@%.])(?:\$\{?([A-Za-z_][\w-]{0,40})\}?|%([A-Za-z_][\w-]{0,40})%)(?![\w@.-])")
 _GIVEN = re.compile(
-    r"\s*(?:(?:set|define|let|var|alias|const|macro)\s+)?[$@]?([A-Za-z_][\w-]{0,40})\s*(?::=|=|:|\s)\s*(\S.*?)[\s;]*"
+    r"\s*(?:(?:set|define|let|var|alias|const|macro)\s+)?\$?([A-Za-z_][\w-]{0,40})\s*(?::=|=|:|\s)\s*(\S.*?)[\s;]*"
 )
 MOST = 200
 """Characters of a value that a name may stand for."""
