@@ -246,6 +246,12 @@ def test_any_text_has_some_shape(text: str) -> None:
         "One | Two | Three\n" * 3000,
         "lifetime_s = 3600\n[[tunnel.ike_proposal]]\n[]]\n[[tunnel.ike_proposal]]\n",
         "route 10.64.0.0 0 next-hop 203.0.113.1\n",
+        ("tunnel " + "a " * 3_000 + "\n local 203.0.113.10\n") * 200,
+        "thing b\n x 1\n" * 9_000,
+        "thing b\n tunnel t\n x 1\n" * 9_000 + "tunnel t\n local 203.0.113.10\n",
+        "".join(f"n{n} = {f'$n{n + 1} ' * 40}\n" for n in range(5))
+        + f"n5 = {'x' * 190}\n"
+        + ("set " + "$n0 " * 900 + "\n") * 300,
     ],
 )
 def test_deep_and_broken_texts_end(text: str) -> None:

@@ -54,30 +54,26 @@ def _leaves(body: Sequence[Statement], above: tuple[str, ...]) -> Iterator[tuple
 
 def things_of(top: list[Statement]) -> list[Thing]:
     """Everything of a known kind, in the order of the lines; lines of commands that name the same thing are put together."""
-    found: dict[tuple[str, str, int | None], Thing] = {}
+    found: dict[tuple[str, str, int | str | None], Thing] = {}
+    whole: set[int] = set()
+    """Those of the found ones that tell a cipher."""
     out: list[Thing] = []
     for thing in _walk(top, ""):
         if out and _goes_on(out[-1], thing):
             out[-1].body = [*out[-1].body, *thing.body]
             continue
-        key = (thing.kind, thing.name, phase_of([thing.label]) if thing.kind == "proposal" else None)
+        owner = _owner(thing) if thing.kind == "block" else ""
+        key = (thing.kind, thing.name, phase_of([thing.label]) if thing.kind == "proposal" else owner)
         known = found.get(key) if thing.name and thing.kind in _MERGED else None
-        if known is not None and thing.kind == "block" and not _goes_with(known, thing):
-            known = None
-        if known is not None and thing.kind == "proposal" and _is_whole(known) and _is_whole(thing):
-            known = None
-        if known is None:
-            found[key] = thing
+        cipher = (thing.kind == "proposal" or bool(owner)) and _is_whole(thing)
+        if known is None or (cipher and id(known) in whole):
+            known = found[key] = thing
+            thing.body = list(thing.body)
             out.append(thing)
         else:
-            known.body = [*known.body, *thing.body]
+            known.body += thing.body
+        whole |= {id(known)} if cipher else set()
     return out
-
-
-def _goes_with(known: Thing, block: Thing) -> bool:
-    """Is a block one more part of another of its name, and not a further one of a tunnel's?"""
-    owner = _owner(block)
-    return _owner(known) == owner and not (owner and _is_whole(known) and _is_whole(block))
 
 
 def _owner(block: Thing) -> str:

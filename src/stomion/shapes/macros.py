@@ -36,14 +36,15 @@ def without_names(lines: Lines) -> Lines:
         return given.get(m[1] or m[2], m[1] or m[2])
 
     for _ in range(DEEP):
-        given = {name: value if len(value) > MOST else _USED.sub(put, value) for name, value in given.items()}
+        longer = {name: _USED.sub(put, value) for name, value in given.items()}
+        given = {name: value if len(value) <= MOST else given[name] for name, value in longer.items()}
     return [(number, "" if number in giving else _put(line, put)) for number, line in lines]
 
 
 def _put(line: str, put: Callable[[re.Match[str]], str]) -> str:
     """A sign at the head of a line is no name's."""
     begin = _depth(line) + 1
-    return (line[:begin] + _USED.sub(put, line[begin:]))[: max(LONGEST, len(line))]
+    return line if len(line) > LONGEST else (line[:begin] + _USED.sub(put, line[begin:]))[:LONGEST]
 
 
 def without_breaks(lines: Lines) -> Lines:

@@ -15,7 +15,7 @@ SIGNS = (" > ", " / ", " » ", " :: ", " | ", " \\ ", " -> ", "::", ":", "\\", "
 """That may stand between the parts of a place, the widest first."""
 _COLONS = re.compile(r"[A-Za-z_][\w-]{0,60}(?:(?:::|[:\\>|])[\w.-]{1,60}){1,12}\s*(?:=|:\s|\s)")
 _KEY = re.compile(r"([^\s=:][^=:]{0,60})(?::=|=|:)(.*)")
-_VALUES = frozenset({"value", "values", "content", "wert", "data"})
+_VALUES = frozenset({"value", "values", "content", "data"})
 Place = tuple[str, ...]
 """The parts of a place, each as it stands in the text."""
 
@@ -91,18 +91,22 @@ def long_table(heads: Sequence[str], rows: Sequence[tuple[int, list[str]]]) -> l
     return nested(entries)
 
 
+MOST_OF_A_HEAD = 12
+"""Words of a head that other heads may begin with."""
+
+
 def under_names(top: list[Statement]) -> list[Statement]:
     """Blocks whose head begins with the whole head of one before stand below that: `Tunnel NAME`, then `Tunnel NAME, IKE proposal`."""
     out: list[Statement] = []
     known: dict[Place, Statement] = {}
     for one in top:
-        above = next((known[one.words[:n]] for n in range(len(one.words) - 1, 1, -1) if one.words[:n] in known), None)
-        if not one.kids or above is None:
-            out.append(one)
+        longest = min(len(one.words) - 1, MOST_OF_A_HEAD) if one.kids else 0
+        length = next((n for n in range(longest, 1, -1) if one.words[:n] in known), 0)
+        if length:
+            known[one.words[:length]].kids.append(one.after(length))
         else:
-            length = next(n for n in range(len(one.words) - 1, 1, -1) if one.words[:n] in known)
-            above.kids.append(one.after(length))
-        if one.kids and len(one.words) > 1:
+            out.append(one)
+        if one.kids and 1 < len(one.words) <= MOST_OF_A_HEAD:
             known[one.words] = one
     return out
 
