@@ -14,11 +14,13 @@ from hypothesis import strategies as st
 from stomion.cli.sheet import draft as command
 from stomion.drafts.draft import draft_of
 from stomion.drafts.joined import FEW, SHARED, joined
+from stomion.drafts.keys import with_whole_keys
 from stomion.drafts.objects import things_of
 from stomion.errors import UsageError
 from stomion.ingest.sheet import read_sheet
 from stomion.jobs.sheets import drafted
 from stomion.model.site import SheetFilter, SheetMatch, SheetProposal, SheetRoute, SheetTranslation
+from stomion.shapes.statement import Statement
 from stomion.shapes.text import statements_of
 
 HERE = Path(__file__).parent
@@ -316,3 +318,64 @@ def test_an_identity_keeps_its_sign() -> None:
     lines = "local 203.0.113.10;\n peer 192.0.2.10;\n local-id @saltern;\n remote-id @quayhead;\n"
     (tunnel,) = draft_of(f"gateway saltern {{\n}}\ntunnel a {{\n {lines}}}\n").sheet.tunnel
     assert (tunnel.local_id, tunnel.remote_id) == ("@saltern", "@quayhead")
+
+
+GATEWAY = "interface wan\n  address 203.0.113.10/29\ninterface lan\n  address 10.64.0.1/24\n"
+
+
+def test_ends_and_networks_under_words_that_nobody_knows_are_told_by_the_interfaces() -> None:
+    (tunnel,) = draft_of(
+        f"{GATEWAY}tunnel to-quayhead\n  glim 203.0.113.10\n  farrow 192.0.2.10\n  stint 10.64.0.0/24\n  swale 10.96.0.0/24\n"
+    ).sheet.tunnel
+    assert (tunnel.local, tunnel.peer) == ("203.0.113.10", "192.0.2.10")
+    assert (tunnel.local_ts, tunnel.remote_ts) == (("10.64.0.0/24",), ("10.96.0.0/24",))
+
+
+@pytest.mark.parametrize(
+    "lines",
+    [
+        "  glim 203.0.113.10\n  farrow 192.0.2.10\n  swipple 192.0.2.11\n",  # two far ends
+        "  glim 203.0.113.10\n  dns 192.0.2.10\n",
+        "  glim 203.0.113.10\n  via 192.0.2.10\n",
+    ],
+)
+def test_what_could_be_several_things_is_left_open(lines: str) -> None:
+    (tunnel,) = draft_of(
+        f"{GATEWAY}tunnel to-quayhead\n{lines}  stint 10.97.0.0/24\n  swale 10.96.0.0/24\n"
+    ).sheet.tunnel
+    assert (tunnel.local, tunnel.peer, tunnel.local_ts, tunnel.remote_ts) == ("203.0.113.10", "", (), ())
+
+
+def test_a_network_under_an_unknown_word_is_not_of_the_side_before_it() -> None:
+    (rule,) = draft_of("filter 1\n  source 10.96.0.0/24\n  glim 10.64.0.0/24\n  action allow\n").sheet.filter
+    assert rule.match.source == ("10.96.0.0/24",)
+
+
+@pytest.mark.parametrize("name", ["peer", "branch tunnel"])
+def test_a_head_that_only_one_block_has_is_no_key_of_two_words(name: str) -> None:
+    top = [
+        s.words for s in _with_keys(f"tunnel {name.split()[0]}\n  remote address: 192.0.2.1\nlocal tunnel\n  x: y\n")
+    ]
+    assert top[0] == ("tunnel", name.split()[0])
+
+
+def _with_keys(text: str) -> list[Statement]:
+    top = statements_of(text)
+    with_whole_keys(top)
+    return top
+
+
+def test_keys_are_one_word_where_a_sign_ends_them_or_heads_share_them() -> None:
+    first, second = _with_keys("rib entry 1\n  next hop: 192.0.2.1\n  wan: a\nrib entry 2\n  tunnel north: 192.0.2.9\n")
+    assert first.words == ("rib-entry", "1") and second.words == ("rib-entry", "2")
+    assert [kid.words for kid in (*first.kids, *second.kids)] == [
+        ("next-hop", "192.0.2.1"), ("wan", "a"), ("tunnel", "north", "192.0.2.9"),
+    ]  # fmt: skip
+
+
+def test_a_rule_is_named_by_the_key_that_calls_each_something_else() -> None:
+    rule = "filter {n}\n  moniker {name}\n  rank {rank}\n  source 10.96.0.{n}\n  action allow\n"
+    text = rule.format(n=1, name="web", rank="high") + rule.format(n=2, name="mail", rank="high")
+    assert [rule.name for rule in draft_of(text).sheet.filter] == ["web", "mail"]
+    alone = draft_of("filter 1\n  rank high\n  source 10.96.0.1\n  action allow\n").sheet.filter
+    assert [rule.name for rule in alone] == ["1"]

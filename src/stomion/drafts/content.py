@@ -15,10 +15,12 @@ _ADDRESS = frozenset({"address", "addresses", "ip", "inet", "ipv4", "addr", "cid
 
 
 def by_content(statement: Statement) -> str:
-    """`tunnel` or `interface`; empty for what may be anything."""
+    """`tunnel`, `interface` or `route`; empty for what may be anything."""
     leaves = list(statement.leaves())
     if _is_interface(leaves):
         return "interface"
+    if _is_route(leaves):
+        return "route"
     told = set()
     heads = [((), kid) for kid in statement.kids if kid.kids]
     for above, leaf in [*leaves, *heads]:
@@ -42,6 +44,21 @@ def by_content(statement: Statement) -> str:
         {"own networks", "far networks"} <= told,
     ]
     return "tunnel" if sum(both) >= ENOUGH else ""
+
+
+def _is_route(leaves: list[tuple[tuple[str, ...], Statement]]) -> bool:
+    """A few lines, each a key and a value, that tell a network to go to, the next hop or nothing, and nothing of anything else."""
+    keyed = [leaf.words for above, leaf in leaves if len(leaf.words) == len(("to", "NETWORK")) and not above]
+    if len(leaves) > FEW or len(keyed) < len(leaves):
+        return False
+    to = [words for words in keyed if w.bag(words[:1]) & _TO and w.network_of(words[1])]
+    by = [words for words in keyed if w.bag(words[:1]) & w.VIA and is_address(words[1])]
+    hole = [words for words in keyed if words[1].lower() in w.HOLE]
+    beside = [words for words in keyed if w.bag(words[:1]) & (w.ON | w.NAME) and not w.network_of(words[1])]
+    return len(to) == 1 and bool(by or hole) and len(keyed) == len(to) + len(by) + len(hole) + len(beside)
+
+
+_TO = w.DESTINATION | {"prefix", "network", "net", "subnet"}
 
 
 def _is_interface(leaves: list[tuple[tuple[str, ...], Statement]]) -> bool:

@@ -10,8 +10,9 @@ from dataclasses import dataclass, field
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import kind_of, lifetime_of, offered, phase_of, told_phase, values_of, with_shared
 from stomion.drafts.joined import joined
-from stomion.drafts.objects import HEAD, Thing, things_of
-from stomion.drafts.rules import filter_of, route_of, translation_of
+from stomion.drafts.keys import with_whole_keys
+from stomion.drafts.objects import HEAD, Thing, kind_word, things_of
+from stomion.drafts.rules import calling_keys, filter_of, route_of, translation_of
 from stomion.drafts.said import Names
 from stomion.drafts.tunnels import Suites, tunnel_of
 from stomion.model.site import SheetInterface, SheetProposal, SiteSheet
@@ -41,6 +42,7 @@ def draft_of(text: str) -> Draft:
     """Read a configuration of any shape."""
     top = statements_of(text)
     _plain(top)
+    with_whole_keys(top)
     things = things_of(top)
     names = Names()
     made: dict[str, list[Thing]] = {"site": [t for t in things if t.kind == "system"]}
@@ -51,7 +53,9 @@ def draft_of(text: str) -> Draft:
             made.setdefault("interface", []).append(thing)
     names.interfaces = {i.name for i in interfaces}
     names.zones = {i.zone for i in interfaces if i.zone}
+    names.addresses = {a.partition("/")[0]: a for i in interfaces for a in i.addresses}
     _named(things, names)
+    names.calling = calling_keys(things, names)
     suites = _suites(things)
     used: set[int] = set()
 
@@ -132,6 +136,17 @@ def _calls_itself(top: list[Statement]) -> str:
     return next((words[-1] for words in told if not w.is_value(words[-1])), "")
 
 
+def _first_name(top: list[Statement]) -> str:
+    """What the first block is called by a word for a name, if it is of no known kind and holds neither blocks nor networks."""
+    first = next((s for s in top if s.kids), None)
+    if first is None or len(first.words) != 1 or kind_word(first.words[0]) or any(kid.kids for kid in first.kids):
+        return ""
+    if any(map(w.network_of, (word for kid in first.kids for word in kid.words))):
+        return ""
+    told = (kid.words for kid in first.kids if len(kid.words) > 1 and w.bag(kid.words[:-1]) & w.NAME)
+    return next((words[-1] for words in told if not w.is_value(words[-1])), "")
+
+
 _CALLED = frozenset({"identify", "identity", "called", "known", "named", "identifies"})
 
 
@@ -163,6 +178,7 @@ def _site(things: list[Thing], top: list[Statement]) -> str:
         named
         or next((thing.name for thing in alone if not w.is_value(thing.name)), "")
         or _calls_itself(top)
+        or _first_name(top)
         or _titled(top)
     )
 

@@ -164,13 +164,17 @@ def _unknown(statement: Statement, title: str) -> Iterator[Thing]:
     words = statement.words
     if statement.kids:
         name = words[-1] if words else _name(statement)
-        kind = by_content(statement) if len(words) > 1 else ""
-        if kind:
+        kind = by_content(statement) if words else ""
+        if kind and (len(words) > 1 or kind == "route"):
             yield Thing(kind, name, statement.kids, statement.line, words[0])
             return
         if len(words) == 1 and all(map(_is_route, statement.kids)):
             for kid in statement.kids:
                 yield Thing("route", "", [kid], kid.line, words[0])
+            return
+        if len(words) == 1 and all(kid.kids and by_content(kid) == "route" for kid in statement.kids):
+            for kid in statement.kids:
+                yield Thing("route", "", kid.kids, kid.line, words[0])
             return
         if len(words) == len(("station", "NAME")) and any(_kind(kid)[1] == "interface" for kid in statement.kids):
             yield Thing("system", name, [kid for kid in statement.kids if not kid.kids], statement.line)

@@ -17,6 +17,7 @@ KIN = (
     ("source_to", frozenset({"source", "src"})),
     ("destination_to", frozenset({"destination", "dst", "dest"})),
 )  # fmt: skip
+KIN_WORDS = frozenset(word for _, kin in KIN for word in kin)
 _REWRITES = w.TRANSLATION | {"translated", "rewrite", "mapped", "to", "new"}
 
 
@@ -61,7 +62,7 @@ _INTERFACE = frozenset({"if", "interface", "iface", "intf", "port", "nic"})
 
 def _mixed(parts: list[str]) -> str:
     """A zone or an interface by two words: `from zone`, `in-interface`."""
-    if parts[:2] == ["next", "hop"]:
+    if parts[:2] == ["next", "hop"] or "way" in parts:
         return "via"
     both = parts[:2] if parts[0] not in w.ZONE | _INTERFACE else parts[1::-1]
     for words, zone, interface in _WAYS:
@@ -81,6 +82,8 @@ def role_of(word: str) -> str:
     if mixed:
         return mixed
     first = parts[0] if parts else ""
+    if len(parts) == len(("original", "source")) and parts[-1] in KIN_WORDS and not set(parts) & (_REWRITES | NEW):
+        return parts[-1] if parts[-1] in w.SIDES else "source" if parts[-1] in w.SOURCE else "destination"
     return (
         next((role for role, known in _ROLES if first in known and len(word) > len(first)), "")
         if len(parts) < MOST_PARTS

@@ -2,22 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from stomion.drafts import words as w
-from stomion.drafts.objects import ACTIONS, Thing
+from stomion.drafts.objects import ACTIONS, HEAD, LISTS, Thing
 from stomion.drafts.roles import role_of
-from stomion.drafts.said import Names, Said
+from stomion.drafts.said import LINE, NEXT, Names, Said
 from stomion.model.site import SheetFilter, SheetMatch, SheetRoute, SheetTranslation
 from stomion.shapes.statement import Statement
 from stomion.space.axis import is_address
 
 
-def _tokens(thing: Thing) -> list[tuple[str, bool]]:
+def _tokens(thing: Thing, names: Names) -> list[tuple[str, bool]]:
     """(word, did it stand in quotes) of all that is said of a rule."""
     out: list[tuple[str, bool]] = []
 
+    known = ACTIONS | w.SIDES if thing.kind == "translation" else ACTIONS
+
     def add(statement: Statement) -> None:
+        if len(thing.body) >= SEVERAL and not w.is_value(statement.words[0] if statement.words else "0"):
+            out.append((acting(statement.words) if 1 < len(statement.words) < HEAD else LINE, False))
         for n, word in enumerate(statement.words):
-            if " " in word and any(part.lower() in ACTIONS for part in word.split()):
+            if " " in word and any(part.lower() in known for part in word.split()):
                 # What is done, in words: "leave alone".
                 out.extend((part, False) for part in word.split())
             else:
@@ -25,10 +31,15 @@ def _tokens(thing: Thing) -> list[tuple[str, bool]]:
         for kid in statement.kids:
             add(kid)
 
-    name = _naming(thing)
+    def acting(words: tuple[str, ...]) -> str:
+        """`disposition source`: under a key that says nothing, the side that is translated."""
+        said = thing.kind == "translation" and not role_of(words[0]) and words[-1].lower() in w.SIDES
+        return "action" if said else NEXT
+
+    name = _naming(thing, names)
     for statement in thing.body:
         if statement is name:
-            out += [("name", False), (statement.words[-1], False)]
+            out += [(LINE, False), ("name", False), (statement.words[-1], False)]
         elif not (
             len(statement.words) == len(("No", "3"))
             and statement.words[0].lower() in _COUNTED
@@ -42,22 +53,46 @@ SEVERAL = 2
 """Lines from which on a rule is told by keys and values."""
 
 
-def _naming(thing: Thing) -> Statement | None:
-    """The line of a rule's block that names it: by a word for a name in its key, else by one for what it is for, or the first line with a
-    key that is not known."""
-    lines = [
-        s
-        for s in thing.body
-        if not s.kids and 1 < len(s.words) <= len(("known", "as", "NAME")) and not _is_known(s.words)
-    ]
-    if len(thing.body) < SEVERAL or not lines:
+def _naming(thing: Thing, names: Names) -> Statement | None:
+    """The line of a rule's block that names it: by a word for a name in its key, else by one for what it is for, or by a key that calls
+    each rule something else."""
+    lines = _may_name(thing)
+    if len(thing.body) < SEVERAL:
         return None
     for known in (w.NAME, _DESCRIBES):
         for statement in lines:
             if {part for word in statement.words[:-1] for part in w.parts_of(word)} & known:
                 return statement
-    first = lines[0] if lines[0] is thing.body[0] else None
-    return first if first is not None and not _is_plain(first.words[-1]) else None
+    return next((one for one in lines if one.words[:-1] == names.calling.get(thing.kind)), None)
+
+
+def _may_name(thing: Thing) -> list[Statement]:
+    """The lines of a rule that are a key which says nothing else, and one word."""
+    return [
+        s
+        for s in thing.body
+        if not s.kids and 1 < len(s.words) <= len(("known", "as", "NAME")) and not _is_known(s.words)
+    ]
+
+
+def calling_keys(things: Sequence[Thing], names: Names) -> dict[str, tuple[str, ...]]:
+    """For each kind of rule the unknown key that stands in several of them, and has another value in each."""
+    out: dict[str, tuple[str, ...]] = {}
+    taken = {*names.interfaces, *names.zones, *names.networks, *names.services}
+    for kind in LISTS - {"route"}:
+        said: dict[tuple[str, ...], list[str]] = {}
+        for thing in things:
+            for one in _may_name(thing) if thing.kind == kind else ():
+                said.setdefault(one.words[:-1], []).append(one.words[-1])
+        found = [
+            key
+            for key, values in said.items()
+            if len(set(values)) == len(values) >= SEVERAL
+            and not any(_is_plain(value) or value in taken for value in values)
+        ]
+        if len(found) == 1:
+            out[kind] = found[0]
+    return out
 
 
 def _is_known(words: tuple[str, ...]) -> bool:
@@ -66,7 +101,8 @@ def _is_known(words: tuple[str, ...]) -> bool:
 
 
 def _is_plain(value: str) -> bool:
-    return value.lower() in w.DENIED | w.ALWAYS or value.isdecimal()
+    """Is it a setting, a number or what a rule does, and no name?"""
+    return value.lower() in w.DENIED | w.ALWAYS | w.SIDES | w.EVERYTHING | ACTIONS or value.isdecimal()
 
 
 _DESCRIBES = frozenset(
@@ -114,7 +150,7 @@ _COUNTED = frozenset(
 
 def _scan(thing: Thing, names: Names) -> Said:
     said = Said(names, translating=thing.kind == "translation")
-    said.hear(_tokens(thing))
+    said.hear(_tokens(thing, names))
     return said
 
 
@@ -159,7 +195,7 @@ def translation_of(thing: Thing, names: Names) -> SheetTranslation | None:
 def route_of(thing: Thing, names: Names) -> SheetRoute | None:
     """A route; None without a destination."""
     said = _scan(thing, names)
-    words = {word.lower() for word, _ in _tokens(thing)}
+    words = {word.lower() for word, _ in _tokens(thing, names)}
     nets = [*said.source, *said.loose, *said.destination]
     destination = nets[0] if nets else "0.0.0.0/0" if words & w.DEFAULT else ""
     via = said.values.get("via", "")

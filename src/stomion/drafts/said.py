@@ -19,6 +19,12 @@ from stomion.drafts.roles import (
     role_of,
 )
 
+NEXT = "\n"
+"""Where a new line of a key and its value begins."""
+LINE = "\r"
+"""Where another line begins."""
+_GOES_ON = frozenset({"given", "new", "action"})
+"""What a line may say of the next."""
 _ARROWS = frozenset({"->", "=>", "<->", ">"})
 
 
@@ -30,6 +36,10 @@ class Names:
     services: dict[str, tuple[str, ...]] = field(default_factory=dict)
     interfaces: set[str] = field(default_factory=set)
     zones: set[str] = field(default_factory=set)
+    addresses: dict[str, str] = field(default_factory=dict)
+    """The interfaces' own, each with its prefix."""
+    calling: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    """For each kind of rule the key whose value is a rule's name, where no word says so."""
 
 
 @dataclass(slots=True)
@@ -58,6 +68,8 @@ class Said:
     """The word after the one that is heard."""
     acted: bool = False
     """Was the word before an action?"""
+    keyed: bool = False
+    """Is the line one of a key and its value, of which neither is the rule's name?"""
     told: set[str] = field(default_factory=set)
     """The sides that something was said of, were it anything."""
 
@@ -66,6 +78,11 @@ class Said:
         number = 0
         while number < len(words):
             word, quoted = words[number]
+            if word in (NEXT, LINE):
+                self.keyed = word == NEXT
+                self.role = self.role if self.role in _GOES_ON else ""
+                number += 1
+                continue
             following = words[number + 1][0] if number + 1 < len(words) else ""
             self.following = following
             if word.lower() in ("no", "not", "without") and following.lower() in TURNED:
@@ -74,7 +91,9 @@ class Said:
             elif (
                 quoted
                 and not self.name
+                and (not self.keyed or self.role == "name")
                 and not w.network_of(word)
+                and not (self.begun and any(word.lower() in known for _, known in ACTIONS))
                 and self.role in (("", "name") if self.begun else ("", "name", self.role))
             ):
                 self.name, self.role = word, ""
@@ -137,11 +156,14 @@ class Said:
             self.role = ""
         elif self.role == "zone" and word not in w.SIDES:
             self.values.setdefault("from_zone", word)
-        elif (not self.begun or (acted and not self.translating)) and not word.isdecimal() and not self.name:
+        elif self._may_be_name(word) and (not self.begun or (acted and not self.translating)):
             self.name = word
         elif word.lower() in w.HOLE:
             self.values["type"] = "blackhole"
         return 0
+
+    def _may_be_name(self, word: str) -> bool:
+        return not self.keyed and not self.name and not word.isdecimal()
 
     def _sign(self, _word: str, low: str) -> bool:
         if low in ("=>", "->", "then", "action", "do", "act", "verdict", "as", "translate", "change"):

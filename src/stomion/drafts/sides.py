@@ -100,7 +100,7 @@ def _values(words: tuple[str, ...], number: int, topic: str, names: Names) -> tu
     if topic == "id":
         return (word,) if is_address(word) else ()
     if topic == "networks" and word in names.networks:
-        return tuple(map(_whole, names.networks[word]))
+        return tuple(map(whole, names.networks[word]))
     if word.lower() in w.EVERYTHING and number:
         return ("any",) if topic == "end" else ("0.0.0.0/0",)
     if number and w.masked(words[number - 1], word):
@@ -130,10 +130,10 @@ def _values(words: tuple[str, ...], number: int, topic: str, names: Names) -> tu
     network = w.masked(word, following) or w.network_of(word)
     if topic == "end":
         return (word,) if is_address(word) else ()
-    return (_whole(network),) if network else ()
+    return (whole(network),) if network else ()
 
 
-def _whole(network: str) -> str:
+def whole(network: str) -> str:
     """One address as the prefix that it is."""
     alone = "/" not in network and "-" not in network
     return network + ("/128" if ":" in network else "/32") if alone else network

@@ -60,7 +60,7 @@ def version(told: Told, words: tuple[str, ...]) -> bool:
         (
             m
             for word in (low if low and IKE_WORD.match(low[0]) else low[1:])
-            for part in re.split(r"[-_/]", word)
+            for part in re.split(r"[-_/ ]", word)
             if (m := _IKE.fullmatch(part))
         ),
         None,

@@ -21,6 +21,7 @@ from stomion.drafts.said import Names
 from stomion.drafts.sides import BETWEEN, share, side_of
 from stomion.drafts.told import Told
 from stomion.drafts.topics import IKE_WORD, begins, probing, version
+from stomion.drafts.unsaid import tell_unsaid
 from stomion.model.site import SheetDpd, SheetProposal, SheetTunnel
 from stomion.shapes.statement import Statement
 from stomion.space.axis import is_address
@@ -59,6 +60,7 @@ def tunnel_of(thing: Thing, names: Names, suites: Suites) -> SheetTunnel | None:
         if id(statement) not in blocks:
             for part in _parts(statement, names):
                 _tell(told, above, part, names, suites)
+    tell_unsaid(told, thing, names)
     v = told.values
     if not (v.get("local") or v.get("peer") or told.near or told.far):
         return None
@@ -78,7 +80,7 @@ def _gathered(body: list[Statement]) -> list[Statement]:
     for one in body:
         kind = kind_of(one.words[1:2]) if len(one.words) > len(("offer", "cipher")) and not one.kids else ""
         held = out[-1] if out and kind and out[-1].words == one.words[:1] else None
-        if not kind or not w.bag(one.words[:1]) & w.OFFERS:
+        if not kind or not (w.bag(one.words[:1]) & w.OFFERS or phase_of(one.words[:1])):
             out.append(one)
         elif held is not None and kind not in {kind_of(kid.words) for kid in held.kids}:
             held.kids.append(one.after(1))

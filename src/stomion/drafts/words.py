@@ -70,6 +70,7 @@ KINDS: tuple[tuple[str, frozenset[str]], ...] = (
 
 OFFERS = frozenset({
     "proposal", "proposals", "offer", "offers", "profile", "policy", "transform", "suite", "suites", "set", "parameters", "params",
+    "algorithms",
 })  # fmt: skip
 """Beside a word for a phase: what that phase offers."""
 TRANSLATION = frozenset({"nat", "snat", "dnat", "translation", "translations", "translate", "xlate"})
@@ -94,6 +95,7 @@ NAME = frozenset(
         "host-name",
         "known",
         "titled",
+        "designation",
     }
 )
 ZONE = frozenset({
@@ -119,12 +121,14 @@ STARTS = frozenset({
     "start", "starts", "started", "opens", "open", "initiate", "initiates", "initiation", "initiator", "startup", "init", "auto",
     "autostart", "establish", "begin", "begins", "connect", "dials", "dial", "activate", "activates", "activation", "trigger",
     "launch", "launches", "bringup",
+    "negotiate",
 })  # fmt: skip
 ALWAYS = frozenset({
     "always", "permanently", "immediately", "immediate", "onstart", "yes", "up", "boot", "permanent", "start", "true", "enabled",
     "both", "active", "persistent", "constantly", "continuous", "continuously", "eager", "eagerly",
     "once", "instantly",
     "auto", "automatic",
+    "automatically",
 })  # fmt: skip
 ON_TRAFFIC = frozenset({
     "traffic", "demand", "ondemand", "packet", "packets", "need", "needed", "route", "trap", "first", "lazy", "lazily", "data",
@@ -210,6 +214,7 @@ DESTINATION = frozenset({
     "destination", "dst", "dest", "to", "towards", "target", "dstaddr", "destination-address", "daddr", "dstip", "dstnet",
     "destinations",
     "receiver",
+    "targets",
 })  # fmt: skip
 SERVICE = frozenset({
     "service", "services", "for", "app", "application", "protocol", "proto", "svc", "svcs", "applications", "apps", "protocols",

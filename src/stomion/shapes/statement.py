@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 MAX_STATEMENTS = 20_000
 MAX_DEPTH = 24
@@ -107,19 +108,28 @@ def _at_commas(text: str) -> Iterator[str]:
 
 def with_pairs(text: str, line: int) -> Statement:
     """A line of several `key=value`: each a statement within."""
-    found = [(m[1], next(v for v in m.groups()[1:] if v is not None)) for m in _PAIR.finditer(text)]
+    pairs = list(_PAIR.finditer(text))
+    found = [(m[1], next(v for v in m.groups()[1:] if v is not None)) for m in pairs]
     if len(found) < len(("a=1", "b=2")):
         one = _COLON.match(text)
         return (
             keyed(statement(one[1], line).words, text[one.end() :], line) if one is not None else statement(text, line)
         )
-    before = text[: _PAIR.search(text).start()]  # type: ignore[union-attr]
-    kids = [keyed((key,), value, line) for key, value in found]
-    after = _PAIR.sub(" ", text[len(before) :]).strip(" ,;()")
+    before = text[: pairs[0].start()]
+    gaps = [text[m.end() : n.start()] for m, n in pairwise(pairs)] + [text[pairs[-1].end() :]]
+    goes_on = [
+        m[4] is not None and m[0][-1:] != ";" and _WORDS.fullmatch(gap) is not None
+        for m, gap in zip(pairs, gaps, strict=True)
+    ]
+    kids = [
+        keyed((key,), value + gap if more else value, line)
+        for (key, value), gap, more in zip(found, gaps, goes_on, strict=True)
+    ]
+    after = " ".join(gap for gap, more in zip(gaps, goes_on, strict=True) if not more).strip(" ,;()")
     return Statement(statement(before, line).words, line, [*kids, *([statement(after, line)] if after else [])])
 
 
-_COLON = re.compile(r"([A-Za-z][\w/.#()-]{0,40}(?: [\w/.#()-]{1,40}){0,5}) {0,40}(?::=|=|:) +(?=\S)")
+_COLON = re.compile(r"([A-Za-z][\w/.#()-]{0,40}(?: [\w/.#()-]{1,40}){0,5}) {0,40}(?::=|=|:|\.{2,80}) +(?=\S)")
 
 
 def stated(text: str, line: int) -> Statement:
@@ -128,6 +138,8 @@ def stated(text: str, line: int) -> Statement:
     return keyed(statement(one[1], line).words, text[one.end() :], line) if one is not None else statement(text, line)
 
 
+_WORDS = re.compile(r"(?: [A-Za-z][\w-]{0,30}){1,3} ?")
+"""What a value without quotes goes on with."""
 _PAIR = re.compile(
     r"(?<![^\s(,])([A-Za-z][\w.-]*)="
     r"(?:\"([^\"\n]*)\"|\[([^\[\]\n]*)\]|([^\s\";()\[\]]+(?:,? (?:\d[^\s=;]*|hours?|minutes?|seconds?|min|sec)(?![^\s=]*=))*));?"

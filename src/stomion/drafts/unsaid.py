@@ -1,0 +1,65 @@
+"""What the words of a tunnel leave open, and the gateway's own interfaces tell: which address is its end, and which networks are near."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Iterable, Iterator
+
+from stomion.drafts import words as w
+from stomion.drafts.objects import Thing
+from stomion.drafts.said import Names
+from stomion.drafts.sides import side_of, whole
+from stomion.drafts.told import Told
+from stomion.space.axis import is_address
+
+_OTHERS = w.DPD | w.VIA - {"gateway", "gw"} | {"dns", "ntp", "syslog", "log", "server", "radius", "snmp", "proxy"}
+"""Keys beside which another host's address stands."""
+
+
+def tell_unsaid(told: Told, thing: Thing, names: Names) -> None:
+    """Ends and networks that stand under keys of no known side: told where the interfaces leave one reading alone."""
+    lines = list(_lines(thing))
+    ends = {value for values in lines for value in values if len(values) == 1 and is_address(value)}
+    _end(told, "local", {end for end in ends if end in names.addresses})
+    if told.values.get("local"):
+        _end(told, "peer", {end for end in ends if not _is_near(end, names)})
+    groups = [values for values in lines if not any(map(is_address, values))]
+    near = [values for values in groups if all(_is_near(value, names) for value in values)]
+    far = [values for values in groups if not any(_is_near(value, names) for value in values)]
+    if not told.near and not told.far and len(near) == len(far) == 1 and len(groups) == len((near, far)):
+        told.near, told.far = list(near[0]), list(far[0])
+
+
+def _end(told: Told, key: str, found: set[str]) -> None:
+    if len(found) == 1 and not told.values.get(key):
+        told.values[key] = found.pop()
+
+
+def _lines(thing: Thing) -> Iterator[tuple[str, ...]]:
+    """The addresses and networks of each line that is a key of no side, and nothing but these behind it."""
+    for above, one in thing.leaves():
+        key, values = one.words[:1], one.words[1:]
+        if not values or not key or w.is_value(key[0]) or side_of((*above, *key)) or w.bag(key) & _OTHERS:
+            continue
+        if all(map(w.network_of, values)):
+            yield values if len(values) == 1 and is_address(values[0]) else tuple(map(whole, map(w.network_of, values)))
+
+
+def _is_near(value: str, names: Names) -> bool:
+    """Does an address or a network lie in one that an interface is in?"""
+    return any(_holds(address, value) for address in names.addresses.values())
+
+
+def _holds(interface: str, value: str) -> bool:
+    mine = ipaddress.ip_interface(interface).network
+    return all(end.version == mine.version and end in mine for end in map(ipaddress.ip_address, _ends(value)))
+
+
+def _ends(value: str) -> Iterable[str]:
+    low, dash, high = value.partition("-")
+    if dash:
+        return low, high
+    if "/" not in value:
+        return (value,)
+    found = ipaddress.ip_network(value, strict=False)
+    return str(found.network_address), str(found.broadcast_address)
