@@ -379,3 +379,17 @@ def test_a_rule_is_named_by_the_key_that_calls_each_something_else() -> None:
     assert [rule.name for rule in draft_of(text).sheet.filter] == ["web", "mail"]
     alone = draft_of("filter 1\n  rank high\n  source 10.96.0.1\n  action allow\n").sheet.filter
     assert [rule.name for rule in alone] == ["1"]
+
+
+def test_a_number_is_no_name_that_a_tunnel_speaks_of() -> None:
+    text = "tunnel a\n  local address 203.0.113.10\n  remote address 192.0.2.10\n  ike-version 1\n  remote network 10.96.0.0/24\n"
+    other = "stint 1\n  prefix 10.99.0.0/24\n  remote network 10.98.0.0/24\n"
+    (tunnel,) = draft_of(text + other).sheet.tunnel
+    assert (tunnel.ike, tunnel.remote_ts) == (1, ("10.96.0.0/24",))
+
+
+def test_the_number_behind_a_second_phase_counts_its_offers() -> None:
+    block = "  second phase 1\n    encryption AES 256\n    integrity SHA-256\n"
+    text = f"tunnel a\n  local address 203.0.113.10\n  remote address 192.0.2.10\n{block}"
+    (tunnel,) = draft_of(text).sheet.tunnel
+    assert not tunnel.ike_proposal and len(tunnel.esp_proposal) == 1

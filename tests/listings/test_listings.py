@@ -228,3 +228,16 @@ def test_any_text_is_read_to_its_end(text: str) -> None:
 )
 def test_deep_and_wide_texts_end(text: str) -> None:
     assert listed_of(text, "f", "s") == []
+
+
+def test_a_part_without_its_owner_stays_what_it_is() -> None:
+    text = "inbound tunnel=9 spi=0xc031f317 packets=34846 bytes=11603718 state=up\n"
+    (one,) = listed_of(text, "status.txt", "quayhead")
+    assert (one.sa.spi_in, one.sa.packets_in) == ("c031f317", 34846)
+
+
+def test_digits_of_a_longer_number_are_no_spi() -> None:
+    found = listed_of(
+        f"peer={PEER} state=up in_spi=123226294813 out_spi=0xc9e671ce cipher=aes256\n", "status.txt", "quayhead"
+    )
+    assert [one.sa.spi_in for one in found] == [""]

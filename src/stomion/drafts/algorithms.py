@@ -34,11 +34,18 @@ def phase_of(words: Sequence[str]) -> int | None:
     return _phase_of(tuple(words))
 
 
+_ORDINAL = re.compile(r"\b(first|1st|second|2nd)[-_ ](?:phase|stage)s?\b")
+
+
 @lru_cache(4_096)
 def _phase_of(words: tuple[str, ...]) -> int | None:
     low = [word.lower() for word in words]
     parts = {p for word in words for p in w.parts_of(word)}
     joined = " ".join([*low, *(p for word in words for p in w.parts_of(word))])
+    ordinal = _ORDINAL.search(joined)
+    if ordinal is not None:
+        # What number follows it is that of an offer.
+        return 1 if ordinal[1] in ("first", "1st") else 2
     first = bool(
         re.search(r"\b(?:phase|stage|ph|p)[-_ .]?(?:1|one|i)\b", joined)
         or set(low) & w.PHASE_1
@@ -223,7 +230,11 @@ def _split_keys(words: Sequence[str]) -> list[tuple[str, list[str]]]:
     out: list[tuple[str, list[str]]] = []
     for word in words:
         kind = "" if is_algorithm(word) else kind_of([word])
-        if kind:
+        names = kind == "integrity" and bool(out) and out[-1][0] in ("integrity", "prf") and not out[-1][1]
+        if names:
+            # `prf HMAC with SHA-512`: a part of the value's name.
+            out[-1][1].append(word)
+        elif kind:
             out.append((kind, []))
         elif out:
             out[-1][1].append(word)

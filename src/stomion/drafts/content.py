@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+from itertools import islice
+
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import is_algorithm, kind_of, phase_of
 from stomion.shapes.statement import Statement
 from stomion.space.axis import is_address
 
+MOST = 400
+"""Lines of a block that are looked at; what it is stands among them."""
 FEW = 4
 """Lines that an interface's block has at most, where nothing else says that it is one."""
 ENOUGH = 3
 """Of the things that make a tunnel: both ends, a proof, proposals of both phases or a cipher, networks of both sides."""
-_ADDRESS = frozenset({"address", "addresses", "ip", "inet", "ipv4", "addr", "cidr"})
+_ADDRESS = frozenset({"address", "adr", "addresses", "ip", "inet", "ipv4", "addr", "cidr"})
 
 
 def by_content(statement: Statement) -> str:
     """`tunnel`, `interface` or `route`; empty for what may be anything."""
-    leaves = list(statement.leaves())
+    leaves = list(islice(statement.leaves(), MOST))
     if _is_interface(leaves):
         return "interface"
     if _is_route(leaves):
@@ -61,17 +65,29 @@ def _is_route(leaves: list[tuple[tuple[str, ...], Statement]]) -> bool:
 _TO = w.DESTINATION | {"prefix", "network", "net", "subnet"}
 
 
+def has_zone(statement: Statement) -> bool:
+    """Does a block name the zone that it is in?"""
+    return any(len(kid.words) == len(("zone", "NAME")) and w.bag(kid.words[:1]) & w.ZONE for kid in statement.kids)
+
+
+_ALONE = ("/32", "/128")
+"""The prefix of one host."""
+
+
 def _is_interface(leaves: list[tuple[tuple[str, ...], Statement]]) -> bool:
     """A few lines, of which one gives a host's address with its prefix by a word for an address alone."""
     if len(leaves) > FEW:
         return False
     for above, leaf in leaves:
         words = leaf.words
+        masked = len(words) == len(("address", "ADDRESS", "MASK")) and w.is_mask(words[-1])
         if (
-            not above
-            and len(words) == len(("address", "PREFIX"))
-            and words[0].lower() in _ADDRESS
-            and w.interface_address(words[1])
+            above
+            or not (len(words) == len(("address", "PREFIX")) or masked)
+            or not set(w.parts_of(words[0])) & _ADDRESS
         ):
+            continue
+        found = w.interface_address(*words[1:])
+        if found and not found.endswith(_ALONE):
             return True
     return False

@@ -139,7 +139,12 @@ def _calls_itself(top: list[Statement]) -> str:
 def _first_name(top: list[Statement]) -> str:
     """What the first block is called by a word for a name, if it is of no known kind and holds neither blocks nor networks."""
     first = next((s for s in top if s.kids), None)
-    if first is None or len(first.words) != 1 or kind_word(first.words[0]) or any(kid.kids for kid in first.kids):
+    if (
+        first is None
+        or not 0 < len(first.words) < HEAD
+        or any(map(kind_word, first.words))
+        or any(kid.kids for kid in first.kids)
+    ):
         return ""
     if any(map(w.network_of, (word for kid in first.kids for word in kid.words))):
         return ""

@@ -46,7 +46,7 @@ def _size(body: Sequence[Statement]) -> int:
 
 def _is_name(word: str) -> bool:
     """Can it be a name, and no word that means something?"""
-    return bool(word) and word.lower() not in w.VOCABULARY
+    return bool(word) and word.lower() not in w.VOCABULARY and not word.isdecimal()
 
 
 class _Joining:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import flat, kind_of, kinds_in, phase_of
-from stomion.drafts.content import by_content
+from stomion.drafts.content import by_content, has_zone
 from stomion.drafts.roles import role_of
 from stomion.shapes.statement import Statement
 
@@ -73,7 +73,25 @@ def things_of(top: list[Statement]) -> list[Thing]:
         else:
             known.body += thing.body
         whole |= {id(known)} if cipher else set()
-    return out
+    return _with_cards(out)
+
+
+def _with_cards(things: list[Thing]) -> list[Thing]:
+    """Lines of one `network card`, by its name: what has an address and a zone is an interface."""
+    lines: dict[str, list[Thing]] = {}
+    for thing in things:
+        if thing.kind == "network" and thing.name:
+            lines.setdefault(thing.name, []).append(thing)
+    cards = {}
+    for name, each in lines.items():
+        whole = Statement((), each[0].line, [s for thing in each for s in thing.body])
+        if len(each) > 1 and by_content(whole) == "interface" and has_zone(whole):
+            cards[name] = Thing("interface", name, whole.kids, each[0].line, each[0].label)
+    if not cards:
+        return things
+    first = {id(lines[name][0]): card for name, card in cards.items()}
+    rest = {id(thing) for name in cards for thing in lines[name][1:]}
+    return [first.get(id(thing), thing) for thing in things if id(thing) not in rest]
 
 
 def _owner(block: Thing) -> str:
@@ -111,6 +129,8 @@ def _walk(top: Sequence[Statement], within: str, title: str = "") -> Iterator[Th
         if within and (not kind or (within == "translation" and kind == "filter") or not statement.words):
             item = bool(statement.words) and statement.words[0].lower() in ("rule", "entry", "item", "line")
             kind, place = within, place if kind else 0 if item else -1
+        if kind == "network" and statement.kids and by_content(statement) == "interface" and has_zone(statement):
+            kind = "interface"
         if not kind or (kind == "interface" and statement.kids and by_content(statement) == "tunnel"):
             yield from _unknown(statement, title)
             continue
@@ -172,11 +192,15 @@ def _unknown(statement: Statement, title: str) -> Iterator[Thing]:
             for kid in statement.kids:
                 yield Thing("route", "", [kid], kid.line, words[0])
             return
-        if len(words) == 1 and all(kid.kids and by_content(kid) == "route" for kid in statement.kids):
+        alike = {by_content(kid) if kid.kids else "" for kid in statement.kids} if len(words) == 1 else set()
+        if len(alike) == 1 and "" not in alike:
+            # Things of one kind, under a word that nobody knows.
             for kid in statement.kids:
-                yield Thing("route", "", kid.kids, kid.line, words[0])
+                yield Thing(next(iter(alike)), kid.words[-1] if kid.words else "", kid.kids, kid.line, words[0])
             return
-        if len(words) == len(("station", "NAME")) and any(_kind(kid)[1] == "interface" for kid in statement.kids):
+        if len(words) == len(("station", "NAME")) and any(
+            _kind(kid)[1] == "interface" and kid.kids for kid in statement.kids
+        ):
             yield Thing("system", name, [kid for kid in statement.kids if not kid.kids], statement.line)
         elif name:
             body = [kid for kid in statement.kids if words or not _calls(kid, _KEYS)]
@@ -279,12 +303,18 @@ def _is_one(statement: Statement) -> bool:
     """Is a block one rule, whose lines are keys with a value each?"""
     if w.parts_of(statement.words[-1])[-1:] in (("rule",), ("entry",)):
         return all(kid.words and not (kid.kids and _kind(kid)[1] in LISTS) for kid in statement.kids)
-    keys = [_key(kid.words) for kid in statement.kids if kid.words and not kid.kids and _says_one(kid)]
+    plain = [kid for kid in statement.kids if kid.words and not kid.kids]
+    told = sum(map(_says_one, plain))
+    # Where several lines are keys that are known, those with a sign behind theirs are keys as well.
+    keys = [_key(kid.words) for kid in plain if _says_one(kid) or (kid.key and told > 1)]
     once = [key for key in keys if key[0] not in _SERVICES]
     if len(keys) == len(statement.kids) and len(set(once)) == len(once):
         return True
     return all(
-        kid.words and len(kid.words) <= HEAD - 1 and not kid.kids and not w.is_value(kid.words[0])
+        kid.words
+        and sum(not w.is_value(word) for word in kid.words) < HEAD
+        and not kid.kids
+        and not w.is_value(kid.words[0])
         for kid in statement.kids
     )
 
@@ -395,7 +425,7 @@ def kind_word(word: str) -> str:
             next((kind for kind, known in w.KINDS if parts[0] in known or one in known), "") if parts[0] != low else ""
         )
     told = set(parts)
-    if told & {"gateway", "gw", "peer"} and phase_of([word]):
+    if told & {"gateway", "gw", "peer"} and phase_of([word]) == 1:
         return ""
     if told & {"crypto", "cipher"} and {p.removesuffix("s") for p in parts} & w.OFFERS:
         return "proposal"

@@ -17,8 +17,18 @@ KIN = (
     ("source_to", frozenset({"source", "src"})),
     ("destination_to", frozenset({"destination", "dst", "dest"})),
 )  # fmt: skip
-KIN_WORDS = frozenset(word for _, kin in KIN for word in kin)
-_REWRITES = w.TRANSLATION | {"translated", "rewrite", "mapped", "to", "new"}
+_ENDS = frozenset({"source", "src", "saddr", "srcaddr", "destination", "dst", "dest", "daddr", "dstaddr"})
+_REWRITES = w.TRANSLATION | {
+    "translated",
+    "rewrite",
+    "rewritten",
+    "replaced",
+    "changed",
+    "change",
+    "mapped",
+    "to",
+    "new",
+}
 
 
 @lru_cache(8_192)
@@ -54,8 +64,8 @@ _ROLES: tuple[tuple[str, frozenset[str]], ...] = (
     ("out_interface", w.LEAVES), ("via", w.VIA), ("on", w.ON),
 )  # fmt: skip
 _WAYS = (
-    (frozenset({"from", "frm", "src", "source", "in", "incoming", "ingress", "inbound"}), "from_zone", "in_interface"),
-    (frozenset({"to", "dst", "destination", "dest", "out", "outgoing", "egress", "outbound"}), "to_zone", "out_interface"),
+    (frozenset({"from", "frm", "src", "source", "origin", "in", "incoming", "ingress", "inbound"}), "from_zone", "in_interface"),
+    (frozenset({"to", "dst", "destination", "dest", "target", "out", "outgoing", "egress", "outbound"}), "to_zone", "out_interface"),
 )  # fmt: skip
 _INTERFACE = frozenset({"if", "interface", "iface", "intf", "port", "nic"})
 
@@ -64,6 +74,8 @@ def _mixed(parts: list[str]) -> str:
     """A zone or an interface by two words: `from zone`, `in-interface`."""
     if parts[:2] == ["next", "hop"] or "way" in parts:
         return "via"
+    if parts[0] in ("by", "through") and len(parts) > 1:
+        return "via" if parts[1] in w.VIA else "on"
     both = parts[:2] if parts[0] not in w.ZONE | _INTERFACE else parts[1::-1]
     for words, zone, interface in _WAYS:
         if both[0] in words:
@@ -82,7 +94,7 @@ def role_of(word: str) -> str:
     if mixed:
         return mixed
     first = parts[0] if parts else ""
-    if len(parts) == len(("original", "source")) and parts[-1] in KIN_WORDS and not set(parts) & (_REWRITES | NEW):
+    if len(parts) == len(("original", "source")) and parts[-1] in _ENDS and not set(parts) & (_REWRITES | NEW):
         return parts[-1] if parts[-1] in w.SIDES else "source" if parts[-1] in w.SOURCE else "destination"
     return (
         next((role for role, known in _ROLES if first in known and len(word) > len(first)), "")

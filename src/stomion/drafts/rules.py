@@ -33,7 +33,9 @@ def _tokens(thing: Thing, names: Names) -> list[tuple[str, bool]]:
 
     def acting(words: tuple[str, ...]) -> str:
         """`disposition source`: under a key that says nothing, the side that is translated."""
-        said = thing.kind == "translation" and not role_of(words[0]) and words[-1].lower() in w.SIDES
+        said = (
+            thing.kind == "translation" and not role_of(words[0]) and any(word.lower() in w.SIDES for word in words[1:])
+        )
         return "action" if said else NEXT
 
     name = _naming(thing, names)
@@ -102,7 +104,8 @@ def _is_known(words: tuple[str, ...]) -> bool:
 
 def _is_plain(value: str) -> bool:
     """Is it a setting, a number or what a rule does, and no name?"""
-    return value.lower() in w.DENIED | w.ALWAYS | w.SIDES | w.EVERYTHING | ACTIONS or value.isdecimal()
+    words = set(value.lower().split())
+    return bool(words & (w.DENIED | w.ALWAYS | w.SIDES | w.EVERYTHING | ACTIONS)) or value.isdecimal()
 
 
 _DESCRIBES = frozenset(

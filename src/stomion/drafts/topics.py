@@ -46,7 +46,9 @@ def probing(told: Told, words: tuple[str, ...]) -> None:
 def begins(told: Told, words: tuple[str, ...]) -> None:
     rest = words[1:] if w.bag(words[:1]) & w.STARTS else words
     said = w.bag(rest) | {word.lower() for word in rest}
-    if said & w.ON_TRAFFIC:
+    if said & {"other", "others", "peer", "remote", "far", "they"} and not said & w.OWN:
+        told.values.setdefault("initiate", "never")
+    elif said & w.ON_TRAFFIC:
         told.values.setdefault("initiate", "on-traffic")
     elif said & w.NEVER:
         told.values.setdefault("initiate", "never")

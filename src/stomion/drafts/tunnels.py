@@ -178,6 +178,8 @@ def _tell(told: Told, above: tuple[str, ...], statement: Statement, names: Names
         told.values.setdefault("mode", "main")
     elif (head & _VERSIONED or IKE_WORD.match(last)) and version(told, words):
         return
+    elif _names_a_side(words):
+        share(told, above, words, "id", names)
     elif head & w.SITE and (head & w.FAR) and len(words) > 1:
         told.values.setdefault("peer_site", words[-1])
     elif (
@@ -200,6 +202,13 @@ def _tell(told: Told, above: tuple[str, ...], statement: Statement, names: Names
         share(told, above, words, "end", names)
     elif head & w.NAME and len(words) > 1 and not above:
         told.values.setdefault("name", " ".join(words[1:]))
+
+
+def _names_a_side(words: Sequence[str]) -> bool:
+    """`our name gw.example`: an address or a domain's name is what a side calls itself."""
+    if len(words) != len(("our-name", "NAME")) or not w.bag(words[:1]) & w.NAME or not side_of(words[:1]):
+        return False
+    return is_address(words[1]) or "@" in words[1] or words[1].count(".") > 1
 
 
 def _ends_alone(words: Sequence[str], head: frozenset[str], names: Names) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 
 from stomion.drafts import words as w
 from stomion.drafts.objects import Thing
@@ -47,12 +48,23 @@ def _lines(thing: Thing) -> Iterator[tuple[str, ...]]:
 
 def _is_near(value: str, names: Names) -> bool:
     """Does an address or a network lie in one that an interface is in?"""
-    return any(_holds(address, value) for address in names.addresses.values())
+    ends = list(map(ipaddress.ip_address, _ends(value)))
+    return any(
+        len(first := {int(end) >> (end.max_prefixlen - length) for end in ends}) == 1 and first <= networks
+        for (version, length), networks in _near_networks(tuple(names.addresses.values())).items()
+        if version == ends[0].version
+    )
 
 
-def _holds(interface: str, value: str) -> bool:
-    mine = ipaddress.ip_interface(interface).network
-    return all(end.version == mine.version and end in mine for end in map(ipaddress.ip_address, _ends(value)))
+@lru_cache(4)
+def _near_networks(addresses: tuple[str, ...]) -> dict[tuple[int, int], set[int]]:
+    """The networks of interfaces by version and prefix length, each as the number that its first bits make."""
+    out: dict[tuple[int, int], set[int]] = {}
+    for address in addresses:
+        found = ipaddress.ip_interface(address).network
+        bits = int(found.network_address) >> (found.max_prefixlen - found.prefixlen)
+        out.setdefault((found.version, found.prefixlen), set()).add(bits)
+    return out
 
 
 def _ends(value: str) -> Iterable[str]:

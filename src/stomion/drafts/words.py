@@ -71,9 +71,22 @@ KINDS: tuple[tuple[str, frozenset[str]], ...] = (
 OFFERS = frozenset({
     "proposal", "proposals", "offer", "offers", "profile", "policy", "transform", "suite", "suites", "set", "parameters", "params",
     "algorithms",
+    "settings",
 })  # fmt: skip
 """Beside a word for a phase: what that phase offers."""
-TRANSLATION = frozenset({"nat", "snat", "dnat", "translation", "translations", "translate", "xlate"})
+TRANSLATION = frozenset(
+    {
+        "nat",
+        "snat",
+        "dnat",
+        "translation",
+        "translations",
+        "translate",
+        "xlate",
+        "mapping",
+        "mappings",
+    }
+)
 
 OWN = frozenset({
     "own", "local", "our", "ours", "us", "we", "left", "near", "this", "here", "self", "my", "inner", "lcl", "loc", "home", "mine",
@@ -96,10 +109,13 @@ NAME = frozenset(
         "known",
         "titled",
         "designation",
+        "nm",
     }
 )
 ZONE = frozenset({
     "zone", "side", "area", "trust", "segment", "zones", "realm",
+    "domain",
+    "zn",
 })  # fmt: skip
 IDENTITY = frozenset({
     "identity", "id", "identities", "identifier", "ident", "ids", "fqdn", "identification", "identify",
@@ -112,7 +128,7 @@ NETWORKS = frozenset({
     "proxy", "proxyid", "served", "serves", "reaches", "reachable",
 })  # fmt: skip
 ENDPOINT = frozenset({
-    "end", "endpoint", "endpoints", "ends", "ip", "address", "addr", "gateway", "gw", "between", "runs", "peer", "host", "outer",
+    "end", "endpoint", "adr", "endpoints", "ends", "ip", "address", "addr", "gateway", "gw", "between", "runs", "peer", "host", "outer",
     "connects", "joins", "links", "spans",
     "public", "source", "destination", "wan", "external", "ipaddr", "ipaddress", "terminates",
 })  # fmt: skip
@@ -122,6 +138,7 @@ STARTS = frozenset({
     "autostart", "establish", "begin", "begins", "connect", "dials", "dial", "activate", "activates", "activation", "trigger",
     "launch", "launches", "bringup",
     "negotiate",
+    "who",
 })  # fmt: skip
 ALWAYS = frozenset({
     "always", "permanently", "immediately", "immediate", "onstart", "yes", "up", "boot", "permanent", "start", "true", "enabled",
@@ -129,6 +146,7 @@ ALWAYS = frozenset({
     "once", "instantly",
     "auto", "automatic",
     "automatically",
+    "on",
 })  # fmt: skip
 ON_TRAFFIC = frozenset({
     "traffic", "demand", "ondemand", "packet", "packets", "need", "needed", "route", "trap", "first", "lazy", "lazily", "data",
@@ -140,6 +158,7 @@ NEVER = frozenset({
 })  # fmt: skip
 PSK = frozenset({
     "psk", "preshared", "shared", "secret", "pre-shared", "presharedkey", "sharedkey", "passphrase", "sharedsecret", "presharedsecret",
+    "common",
 })  # fmt: skip
 CERTIFICATE = frozenset({
     "certificate", "cert", "certificates", "pubkey", "rsasig", "x509", "pem", "signature", "rsa", "ecdsa", "pki", "signatures", "crt",
@@ -149,6 +168,7 @@ DPD = frozenset({
     "watch", "dpd", "checks", "check", "dead", "probe", "keepalive", "liveness", "alive", "heartbeat", "deadpeer", "probes", "hello",
     "probed", "checked", "monitored", "watched",
     "hellos", "keepalives", "heartbeats", "pulse", "monitor", "monitoring", "aliveness",
+    "supervision", "supervised", "supervises",
 })  # fmt: skip
 INTERVAL = frozenset({
     "interval", "every", "period", "delay", "each", "frequency", "idle", "gap", "spacing", "cadence", "timer", "freq", "repeat",
@@ -157,6 +177,7 @@ INTERVAL = frozenset({
 RETRIES = frozenset({
     "retries", "retry", "tries", "attempts", "after", "times", "lost", "fails", "failures", "max", "count", "missed", "threshold",
     "tolerance", "limit", "giveup", "miss", "misses", "failure", "failed", "unanswered", "strikes", "retr", "retrys",
+    "rtr",
 })  # fmt: skip
 BOUND = frozenset({"bound", "over", "bind", "binds", "device", "vti", "attach", "attached", "uses", "bound-to"})
 ENCRYPTION = frozenset({
@@ -165,17 +186,21 @@ ENCRYPTION = frozenset({
 INTEGRITY = frozenset({
     "integrity", "hashes", "mac", "hash", "auth", "authentication", "integ", "digest", "hmac", "aalg", "ialg", "hashing",
     "authenticator",
+    "int", "checksum",
 })  # fmt: skip
 PRF = frozenset({
     "prf", "pseudorandom", "pseudo",
+    "derivation",
 })  # fmt: skip
 GROUP = frozenset({
     "group", "groups", "grp", "dh", "pfs", "modp", "curve", "kex", "ke", "keyexchange", "dhgroup", "dh-group", "diffie", "hellman",
     "secrecy", "oakley",
+    "dhg", "dhgrp",
 })  # fmt: skip
 LIFE = frozenset({
     "lifetime", "life", "rekey", "lifetimes", "expires", "expiry", "renew", "valid", "ttl", "duration", "renewal", "renews",
     "lifespan", "keylife", "validity", "rekeys", "lasts", "lives",
+    "lt", "ltime",
 })  # fmt: skip
 VOLUME = frozenset({"kb", "kilobytes", "bytes", "mb", "volume", "data", "kbytes", "packets", "gb"})
 NONE = frozenset({"none", "off", "no", "disabled", "never", "without", "-"})
@@ -225,25 +250,31 @@ PORTS = frozenset({
 ENTERS = frozenset({
     "in", "entering", "enters", "inif", "iif", "ingress", "incoming", "inbound", "input", "arriving", "arrives", "ingoing",
     "coming", "comes",
+    "receiving",
 })  # fmt: skip
 LEAVES = frozenset({
     "out", "leaving", "leaves", "outif", "oif", "egress", "outgoing", "outbound", "output", "exiting", "departs", "departing", "exits",
     "going", "goes",
+    "sending", "exit",
 })  # fmt: skip
 VIA = frozenset({
     "via", "way", "through", "nexthop", "next-hop", "hop", "gateway", "gw", "next", "router", "nh", "nhop",
+    "nxt",
 })  # fmt: skip
 ON = frozenset({"on", "by", "dev", "interface", "device", "nic", "adapter", "link", "port", "if", "intf", "iface"})
 ALLOW = frozenset({
     "allow", "permit", "accept", "pass", "allowed", "permitted", "allows", "permits", "accepts", "passes", "accepted", "passed",
     "lets", "grant", "forward",
     "let",
+    "acc",
 })  # fmt: skip
 DROP = frozenset({
     "drop", "deny", "discard", "block", "dropped", "denied", "drops", "blocked", "denies", "blocks", "discards", "discarded",
+    "drp",
 })  # fmt: skip
 REJECT = frozenset({
     "reject", "refuse", "rejected", "refused", "rejects", "refuses",
+    "rej",
 })  # fmt: skip
 HOLE = frozenset({
     "blackhole", "discarded", "dropped", "discard", "null", "null0", "drop", "reject", "hole", "unreachable", "prohibit",
@@ -256,6 +287,7 @@ EXEMPT = frozenset({
     "unchanged", "except", "skip", "nothing", "keeps", "keep", "preserve", "preserved", "passthrough", "original", "unmodified",
     "exempted", "excepted", "skipped", "bypassed", "bypasses",
     "leave", "left", "alone",
+    "return",
 })  # fmt: skip
 
 _MASK = re.compile(r"(?:255|254|252|248|240|224|192|128|0)(?:\.(?:255|254|252|248|240|224|192|128|0)){3}")

@@ -7,17 +7,16 @@ import re
 from collections import deque
 from collections.abc import Iterator, Sequence
 
+from stomion.listings.keywords import DIRECTIONS
 from stomion.listings.phrases import lines_of_phrases
 from stomion.listings.raw import Raw
+from stomion.listings.tables import KEYED, tables
 from stomion.listings.turned import turned_tables, two_lines
 from stomion.shapes.statement import Statement
 from stomion.shapes.text import statements_of
 
 MOST_LINES, MOST_RECORDS = 20_000, 5_000
 _PAIR = re.compile(r"([A-Za-z][\w.%/-]{0,80})=(\"[^\"]*\"|'[^']*'|[^\s,;]+)")
-_KEYED = re.compile(r"^(?:[-*•|:] {0,3})?([A-Za-z#][\w /().#%-]{0,40}?)\s*(?:\.{2,}\s*:?|:(?=\s|$)|=|\s:\s)\s*(.*)$")
-_RULE = re.compile(r"^[\s\-=+|_*─━═┄┼│┌┬┐├┤└┴┘╔╦╗╠╬╣╚╩╝║]{6,}$")
-_CELL = re.compile(r"\S+(?: \S+)*")
 MOST_SHAPED = 1 << 20
 """Characters of a text that is read in any shape of a configuration, after all others."""
 MOST_KEY = 200
@@ -26,8 +25,6 @@ WIDEST = 2_000
 """Characters of a line; what stands beyond tells nothing more."""
 DEEPEST = 6
 """Levels of indentation whose words go with a key."""
-COLUMNS = 3
-"""Columns from which on a line may be a table's."""
 PAIRS_OF_A_LINE = 4
 """Keys and values from which on a line is a record of its own."""
 
@@ -48,7 +45,7 @@ def readings_of(text: str) -> Iterator[list[Raw]]:
         _shaped,
         turned_tables,
         two_lines,
-        _tables,
+        tables,
         _separated,
         lines_of_phrases,
         _paragraphs,
@@ -122,7 +119,8 @@ def _blocks(statements: Sequence[Statement]) -> list[Raw]:
                 for above, leaf in statement.leaves()
                 if len(leaf.words) > len(_key(leaf))
             ]
-            out.append(Raw(statement.line, " ".join(statement.words[1:]), pairs))
+            way = [("direction", word) for word in statement.words[:1] if word.lower() in DIRECTIONS]
+            out.append(Raw(statement.line, " ".join(statement.words[1:]), [*way, *pairs]))
     return out
 
 
@@ -176,106 +174,6 @@ def _flat(data: dict[str, object], above: str) -> Iterator[tuple[str, str]]:
             yield name, f"0x{value:08x}" if isinstance(value, int) and "spi" in name.lower() else str(value)
 
 
-def _tables(lines: list[str]) -> list[Raw]:
-    """Columns under one or two lines of names, most often with a rule beneath; a cell belongs to the name it stands under."""
-    out: list[Raw] = []
-    at = 0
-    while at < len(lines):
-        height = _header(lines, at)
-        if not height:
-            at += 1
-            continue
-        begin = at + height
-        names = lines[at:begin]
-        body = begin + 1 if begin < len(lines) and _RULE.match(lines[begin]) else begin
-        rows = []
-        while body < len(lines) and len(_CELL.findall(lines[body])) > 1 and _width(lines[body]) >= COLUMNS:
-            if not _RULE.match(lines[body]):
-                rows.append((body + 1, lines[body]))
-            body += 1
-        bar = next((sign for sign in "│|" if names[0].count(sign) >= COLUMNS - 1), "")
-        columns = [] if bar else _columns(names, [line for _, line in rows])
-        heads = (
-            [" ".join(filter(None, column)) for column in zip(*(_cells(line, bar) for line in names), strict=False)]
-            if bar
-            else []
-        )
-        for number, line in rows:
-            pairs = [(name, line[low:high].strip(" |│")) for name, low, high in columns]
-            if bar:
-                pairs = list(zip(heads, _cells(line, bar), strict=False))
-            out.append(Raw(number, "", [(k, v) for k, v in pairs if v]))
-        at = max(body, begin)
-    return out
-
-
-def _width(line: str) -> int:
-    """How many cells a row may have."""
-    bars = max(line.count("|"), line.count("│"))
-    return max(bars - 1, len(re.split(r" {2,}|\t", line.strip(" |│"))))
-
-
-def _cells(line: str, bar: str) -> list[str]:
-    """What stands between bars."""
-    return [cell.strip() for cell in line.strip().strip(bar).split(bar)]
-
-
-def _header(lines: list[str], at: int) -> int:
-    """How many lines of names a table begins with here; 0 where none does."""
-    words = [
-        len(re.split(r" {2,}|\t| *[|│] *", lines[n].strip(" |│"))) if n < len(lines) and lines[n].strip() else 0
-        for n in (at, at + 1, at + 2)
-    ]
-    if words[0] < COLUMNS or any(ch.isdigit() for ch in re.sub(r"[A-Za-z]+\d|\d[A-Za-z]+", "", lines[at])):
-        return 0
-    if at + 1 < len(lines) and _RULE.match(lines[at + 1]):
-        return 1
-    if at + 2 < len(lines) and _RULE.match(lines[at + 2]) and words[1] > 1:
-        return 2
-    return (
-        1
-        if words[1] >= COLUMNS and any(ch.isdigit() for ch in lines[at + 1]) and not _KEYED.match(lines[at].strip())
-        else 0
-    )
-
-
-def _columns(names: list[str], rows: list[str]) -> list[tuple[str, int, int]]:
-    """(name, from, to) of every column: gaps are where every line of the table has a blank."""
-    width = max((len(line) for line in (*names, *rows)), default=0)
-    lines = [line.ljust(width) for line in (*names, *rows)]
-    blank = [all(line[n] in " |│\t" for line in lines) for n in range(width)]
-    out: list[tuple[str, int, int]] = []
-    start = None
-    for n in range(width + 1):
-        filled = n < width and not blank[n]
-        if filled and start is None:
-            start = n
-        elif (
-            not filled
-            and start is not None
-            and (
-                n == width
-                or n + 1 >= width
-                or blank[n + 1]
-                or any(line[n] in "|│" for line in lines)
-                or _apart(rows, n)
-            )
-        ):
-            name = " ".join(line[start:n].strip(" |│") for line in names if line[start:n].strip(" |│"))
-            if name or not out:
-                out.append((name, start, n))
-            else:
-                # A blank within the values of the column before.
-                out[-1] = (out[-1][0], out[-1][1], n)
-            start = None
-    return out
-
-
-def _apart(rows: list[str], at: int) -> bool:
-    """One blank between two columns of values alone."""
-    return all(len(row) <= at or row[at] == " " for row in rows)
-
-
 _VALUE = re.compile(r"^\d|\d{3}|[=]")
 
 
@@ -304,7 +202,7 @@ def _paragraphs(lines: list[str]) -> list[Raw]:
             empty = True
             continue
         depth = len(line) - len(line.lstrip())
-        keyed = _KEYED.match(line.strip())
+        keyed = KEYED.match(line.strip())
         while under and under[-1][0] >= depth:
             under.pop()
         title = keyed is None or not keyed[2]
@@ -330,7 +228,7 @@ def _paragraphs(lines: list[str]) -> list[Raw]:
 
 def _beside(line: str) -> list[tuple[str, str]]:
     """`key: value   key: value`, parted by wide gaps."""
-    found = [_KEYED.match(part) for part in re.split(r" {2,}|\t", line.strip())]
+    found = [KEYED.match(part) for part in re.split(r" {2,}|\t", line.strip())]
     told = [(m[1].strip(), m[2]) for m in found if m is not None and m[2]]
     return told if len(told) == len(found) > 1 else []
 

@@ -19,7 +19,7 @@ def turned_tables(lines: list[str]) -> list[Raw]:
     block: list[tuple[int, list[str]]] = []
     for number, line in enumerate([*lines, ""], 1):
         cells = _CELLS.split(line.strip(" |│\t"))
-        fits = len(cells) > 1 and re.match(r"[A-Za-z]", cells[0]) is not None
+        fits = len(cells) > 1 and cells[1][:1] not in (":", "=") and re.match(r"[A-Za-z]", cells[0]) is not None
         if fits and (not block or len(cells) == len(block[0][1])):
             block.append((number, cells))
             continue

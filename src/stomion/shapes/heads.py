@@ -43,8 +43,7 @@ def _under_head(head: str, number: int, out: list[Statement], known: dict[tuple[
     path = tuple(a or b for a, b in _HEAD_PART.findall(head)) if _PATH.fullmatch(head.strip()) else _parted(head)
     if len(path) < len(("tunnel", "NAME")):
         out.append(statement(head, number))
-        if path:
-            known[path] = out[-1]
+        known[path or (head.strip(),)] = out[-1]
         return out[-1]
     here = out
     for length in range(1, min(len(path), MAX_DEPTH) + 1):

@@ -117,10 +117,9 @@ def with_pairs(text: str, line: int) -> Statement:
         )
     before = text[: pairs[0].start()]
     gaps = [text[m.end() : n.start()] for m, n in pairwise(pairs)] + [text[pairs[-1].end() :]]
-    goes_on = [
-        m[4] is not None and m[0][-1:] != ";" and _WORDS.fullmatch(gap) is not None
-        for m, gap in zip(pairs, gaps, strict=True)
-    ]
+    bare = [m[4] is not None and m[0][-1:] != ";" for m in pairs]
+    shapes = [*(_BETWEEN for _ in pairs[1:]), _WORDS]
+    goes_on = [plain and shape.fullmatch(gap) is not None for plain, shape, gap in zip(bare, shapes, gaps, strict=True)]
     kids = [
         keyed((key,), value + gap if more else value, line)
         for (key, value), gap, more in zip(found, gaps, goes_on, strict=True)
@@ -139,7 +138,9 @@ def stated(text: str, line: int) -> Statement:
 
 
 _WORDS = re.compile(r"(?: [A-Za-z][\w-]{0,30}){1,3} ?")
-"""What a value without quotes goes on with."""
+"""What the last value of a line goes on with, where it has no quotes."""
+_BETWEEN = re.compile(r",?(?: [\w(][\w(),%-]{0,30}){1,8} ?")
+"""What another one goes on with, before the next key."""
 _PAIR = re.compile(
     r"(?<![^\s(,])([A-Za-z][\w.-]*)="
     r"(?:\"([^\"\n]*)\"|\[([^\[\]\n]*)\]|([^\s\";()\[\]]+(?:,? (?:\d[^\s=;]*|hours?|minutes?|seconds?|min|sec)(?![^\s=]*=))*));?"

@@ -63,8 +63,28 @@ _HASH_NUMBERS = {1: "md5", 2: "sha1", 4: "sha2-256", 5: "sha2-384", 6: "sha2-512
 _WORDS_OF = {"integrity": ("", _INTEGRITY_NUMBERS), "hash": ("", _HASH_NUMBERS), "prf": ("prf ", _PRF_NUMBERS)}
 
 
+_SPELLED = (
+    (re.compile(r"\bAES in (GCM|CBC)(?: mode)?(?:,?(?: with| and)?(?: an?)? (128|192|256)(?:[- ]bits?)?(?: keys?)?)?", re.IGNORECASE), r"AES-\1-\2"),
+    (re.compile(r"\b(128|192|256)[- ]bits? AES(?:[- ](GCM|CBC))?\b(?![-_ ]?\d)", re.IGNORECASE), r"AES-\2-\1"),
+    (re.compile(r"\bAES[- ]?\((128|192|256)(?:[- ]bits?)?(?:, ?(GCM|CBC))?\)", re.IGNORECASE), r"AES-\2-\1"),
+    (re.compile(r"\bAES[-_ ]?(128|192|256)(?:[- ]bits?)? ?\((GCM|CBC)\)", re.IGNORECASE), r"AES-\2-\1"),
+    (re.compile(r"\bSHA[- ]?2? (?:\((256|384|512)[- ]bits?\)|with (256|384|512)[- ]bits?)", re.IGNORECASE), r"SHA-\1\2"),
+)  # fmt: skip
+"""Names that are written as a phrase, and the same as one word."""
+
+
+def spelled_short(text: str) -> str:
+    """A text with `AES-256-GCM` in place of `AES in GCM mode with 256 bits`, `AES-256 (GCM)` and their like."""
+    if "(" not in text and " bit" not in text and "-bit" not in text and " in " not in text:
+        return text
+    for phrase, name in _SPELLED:
+        text = phrase.sub(name, text)
+    return text.replace("AES--", "AES-")
+
+
 def in_words(text: str) -> str:
     """A text with the names of algorithms in place of their numbers (`encr=12/256 integ=12`), where it gives these."""
+    text = spelled_short(text)
     return _BY_NUMBER.sub(_named, text) if "=" in text or ":" in text else text
 
 
@@ -81,7 +101,7 @@ def _named(m: re.Match[str]) -> str:
 def encryption_of(text: str) -> tuple[str, ...]:
     """All encryption algorithms named in a text, in order."""
     found = []
-    for m in _ENCRYPTION.finditer(text):
+    for m in _ENCRYPTION.finditer(spelled_short(text)):
         if m["gcm"]:
             icv = {None: 16, "64": 8, "96": 12, "128": 16}.get(m["icv"], m["icv"])
             bits = m["g1"] or m["g2"] or ("128" if m["icv"] == "128" else None)
