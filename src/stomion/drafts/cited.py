@@ -9,7 +9,7 @@ from itertools import islice
 
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import combination, kind_of, lifetime_of, values_of
-from stomion.drafts.objects import Thing
+from stomion.drafts.things import Thing
 from stomion.shapes.statement import Statement
 from stomion.vocabulary.durations import seconds_of
 

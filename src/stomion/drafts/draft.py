@@ -11,9 +11,11 @@ from stomion.drafts import words as w
 from stomion.drafts.algorithms import kind_of, lifetime_of, offered, phase_of, told_phase, values_of, with_shared
 from stomion.drafts.joined import joined
 from stomion.drafts.keys import with_whole_keys
-from stomion.drafts.objects import HEAD, Thing, kind_word, things_of
+from stomion.drafts.kinds import kind_word
+from stomion.drafts.objects import things_of
 from stomion.drafts.rules import calling_keys, filter_of, route_of, translation_of
 from stomion.drafts.said import Names
+from stomion.drafts.things import HEAD, Thing
 from stomion.drafts.tunnels import Suites, tunnel_of
 from stomion.model.site import SheetInterface, SheetProposal, SiteSheet
 from stomion.shapes.statement import Statement

@@ -6,7 +6,8 @@ from collections.abc import Collection, Mapping, Sequence
 
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import kind_of, phase_of
-from stomion.drafts.objects import Thing, kind_word
+from stomion.drafts.kinds import kind_word
+from stomion.drafts.things import Thing
 from stomion.shapes.statement import Statement
 
 DEEP = 3

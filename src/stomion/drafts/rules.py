@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from stomion.drafts import words as w
-from stomion.drafts.objects import ACTIONS, HEAD, LISTS, Thing
 from stomion.drafts.roles import role_of
 from stomion.drafts.said import LINE, NEXT, Names, Said
+from stomion.drafts.things import ACTIONS, HEAD, LISTS, Thing
 from stomion.model.site import SheetFilter, SheetMatch, SheetRoute, SheetTranslation
 from stomion.shapes.statement import Statement
 from stomion.space.axis import is_address

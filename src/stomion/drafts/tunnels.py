@@ -16,9 +16,9 @@ from stomion.drafts.algorithms import (
     told_phase,
     values_of,
 )
-from stomion.drafts.objects import Thing
 from stomion.drafts.said import Names
 from stomion.drafts.sides import BETWEEN, share, side_of
+from stomion.drafts.things import Thing
 from stomion.drafts.told import Told
 from stomion.drafts.topics import IKE_WORD, begins, probing, version
 from stomion.drafts.unsaid import tell_unsaid

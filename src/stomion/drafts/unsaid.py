@@ -7,9 +7,9 @@ from collections.abc import Iterable, Iterator
 from functools import lru_cache
 
 from stomion.drafts import words as w
-from stomion.drafts.objects import Thing
 from stomion.drafts.said import Names
 from stomion.drafts.sides import side_of, whole
+from stomion.drafts.things import Thing
 from stomion.drafts.told import Told
 from stomion.space.axis import is_address
 

@@ -15,6 +15,7 @@ _ADDRESS = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}(?:/\d{1,2})?\b")
 _NUMBER = re.compile(r"v?\d{1,6}(?: ?[a-z]+)?", re.IGNORECASE)
 _KEY = re.compile(r"[A-Za-z][\w()/. -]{0,60}")
 NOTHING = frozenset(("", "-", "--", "n/a"))
+"""Cells of a table that say nothing."""
 
 
 def on_side(heads: Sequence[tuple[str, ...]], rows: Rows) -> list[Statement]:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 
 from stomion.shapes.nested import Lines
-from stomion.shapes.onside import Rows, on_side
+from stomion.shapes.onside import NOTHING, Rows, on_side
 from stomion.shapes.pathed import long_table
 from stomion.shapes.statement import MAX_STATEMENTS, Statement, keyed, statement
 
@@ -17,7 +17,6 @@ COLUMNS = 3
 _RULE = re.compile(r"[\s|+=-]*[-=]{2,}[\s|+=-]*")
 TABLE = ("table",)
 """Above a table that has no title."""
-_NOTHING = frozenset(("", "-", "--", "n/a"))
 Cut = Callable[[str], list[str] | None]
 """A line's cells; None where it is no row."""
 
@@ -71,7 +70,7 @@ def _row(heads: list[tuple[str, ...]], cells: list[str], number: int) -> Stateme
     if heads and not heads[0] and cells[0]:
         return Statement(statement(cells[0], number).words, number, _row(heads[1:], cells[1:], number).kids)
     kids = [
-        keyed(head, cell, number) for head, cell in zip(heads, cells, strict=False) if head and cell not in _NOTHING
+        keyed(head, cell, number) for head, cell in zip(heads, cells, strict=False) if head and cell not in NOTHING
     ]
     return Statement((), number, kids)
 
