@@ -241,3 +241,37 @@ def test_digits_of_a_longer_number_are_no_spi() -> None:
         f"peer={PEER} state=up in_spi=123226294813 out_spi=0xc9e671ce cipher=aes256\n", "status.txt", "quayhead"
     )
     assert [one.sa.spi_in for one in found] == [""]
+
+
+FAILED = f"""Tunnels of quayhead
+
+Peer             State        Last error
+{PEER}    connecting   no answer
+{OTHER}    failed       no proposal chosen
+"""
+FAILED_BLOCKS = (
+    f"tunnel to-marram\n  remote: {PEER}\n  state: connecting\ntunnel to-whelk\n  remote: {OTHER}\n  state: down\n"
+)
+
+
+@pytest.mark.parametrize("text", [FAILED, FAILED_BLOCKS])
+def test_tunnels_of_which_none_stands_are_a_listing(case: Case, text: str) -> None:
+    examined = _case(case, text)
+    assert [s.kind for s in examined.evidence.sources if s.file == "quayhead/status.txt"] == ["SA listing"]
+    (sa,) = summary_of(examined).tunnels[0].sas
+    assert (sa.spi_in, sa.state) == (None, "negotiating")
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        f"neighbour {PEER} state active\nneighbour {OTHER} state idle\n",
+        "".join(
+            f"clock=09:14:{n} text='ike step' peer={PEER} state={state}\n" for n, state in ((20, "down"), (26, "up"))
+        ),
+        f"ike: peer {PEER}\nstate machine entered CONNECTING\nstate machine entered DOWN, no answer from {PEER}\n",
+    ],
+)
+def test_states_of_something_else_are_no_listing(case: Case, text: str) -> None:
+    examined = _case(case, text)
+    assert "SA listing" not in [s.kind for s in examined.evidence.sources]

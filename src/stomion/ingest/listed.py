@@ -37,7 +37,22 @@ def _fits(item: Item, head: bytes) -> bool:
     known = sum(one.sa.state is not None or bool(one.sa.spi_in) for one in found)
     if not found or 2 * known < len(found):
         return False
-    return any(_tells(one) for one in found) and _is_filled(head, found)
+    return (any(map(_tells, found)) or _are_states(head, found)) and _is_filled(head, found)
+
+
+_STATE = re.compile(rb"\b(?:state|status|condition)\b", re.IGNORECASE)
+_TUNNELS = re.compile(rb"\b(?:tunnels?|ipsec|vpns?|ike|child)\b", re.IGNORECASE)
+LINES_OF_A_STATE = 6
+"""Lines that a tunnel without an SA has at the most in a listing that tells of none with one."""
+
+
+def _are_states(head: bytes, found: list[Listed]) -> bool:
+    """Tunnels of which none stands: is each told once, by its peer and a known state, and little else?"""
+    lines = sum(bool(line.strip()) for line in head.split(b"\n"))
+    if not (_STATE.search(head) and _TUNNELS.search(head)) or lines > LINES_OF_A_STATE * (len(found) + 1):
+        return False
+    peers = {one.peers[0] for one in found if one.sa.state is not None and len(one.peers) == 1}
+    return len(peers) == len(found) and all(head.count(peer.encode()) == 1 for peer in peers)
 
 
 def _is_stamped(head: bytes) -> bool:

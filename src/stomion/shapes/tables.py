@@ -69,9 +69,7 @@ def _row(heads: list[tuple[str, ...]], cells: list[str], number: int) -> Stateme
     """A block; with nothing above the first column its cells say what the others are of."""
     if heads and not heads[0] and cells[0]:
         return Statement(statement(cells[0], number).words, number, _row(heads[1:], cells[1:], number).kids)
-    kids = [
-        keyed(head, cell, number) for head, cell in zip(heads, cells, strict=False) if head and cell not in NOTHING
-    ]
+    kids = [keyed(head, cell, number) for head, cell in zip(heads, cells, strict=False) if head and cell not in NOTHING]
     return Statement((), number, kids)
 
 
