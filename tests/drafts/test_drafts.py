@@ -393,3 +393,10 @@ def test_the_number_behind_a_second_phase_counts_its_offers() -> None:
     text = f"tunnel a\n  local address 203.0.113.10\n  remote address 192.0.2.10\n{block}"
     (tunnel,) = draft_of(text).sheet.tunnel
     assert not tunnel.ike_proposal and len(tunnel.esp_proposal) == 1
+
+
+def test_names_that_are_words_with_a_meaning_stay_names() -> None:
+    more = "services\n  interface lan\n    multicast on\n  interface wan\n    multicast off\n  tunnel home\n    logging on\n"
+    sheet = draft_of(f"{GATEWAY}tunnel home\n  local address 203.0.113.10\n  remote address 192.0.2.10\n{more}").sheet
+    assert [i.name for i in sheet.interface] == ["wan", "lan"]
+    assert [t.name for t in sheet.tunnel] == ["home"]

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from stomion.drafts import words as w
+from stomion.drafts.kinds import kind_word
 from stomion.shapes.statement import Statement
 
 _PLAIN = re.compile(r"[A-Za-z][A-Za-z-]*")
@@ -24,6 +25,8 @@ _VERBS = frozenset({"set", "add", "create", "config", "edit", "define", "new", "
 """First words of lines that only say that something follows."""
 _PEERS = frozenset({"peer", "gateway", "connection", "tunnel", "policy", "profile"})
 _TWO = ("IPsec", "peer")
+_NAMED = frozenset({"interface", "network", "tunnel"})
+"""Kinds of things that have a name, which may be a word such as `lan` or `home`."""
 _KNOWN = w.VOCABULARY | _BESIDE
 Words = tuple[str, ...]
 
@@ -92,6 +95,9 @@ class _Seen:
         if not one.kids or one.quoted:
             return 0
         longest = min(len(one.words), MOST)
+        if len(one.words) == len(_TWO) and kind_word(one.words[0]) in _NAMED:
+            # "interface lan", told twice: its name is a word with a meaning.
+            return 0
         shared = (n for n in range(longest, 1, -1) if self.heads[one.words[:n]] > 1 and self._begins(one.words[:n]))
         return next(shared, len(_TWO) if self._is_pair(one.words) else 0)
 
