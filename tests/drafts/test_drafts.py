@@ -400,3 +400,8 @@ def test_names_that_are_words_with_a_meaning_stay_names() -> None:
     sheet = draft_of(f"{GATEWAY}tunnel home\n  local address 203.0.113.10\n  remote address 192.0.2.10\n{more}").sheet
     assert [i.name for i in sheet.interface] == ["wan", "lan"]
     assert [t.name for t in sheet.tunnel] == ["home"]
+
+
+def test_a_range_of_addresses_and_its_gateway_are_no_route() -> None:
+    text = f"{GATEWAY}scope office\n  subnet 10.65.0.0/24\n  router 10.65.0.1\nway one\n  subnet 10.66.0.0/24\n  router 10.64.0.2\n"
+    assert draft_of(text).sheet.route == (SheetRoute("10.66.0.0/24", "10.64.0.2"),)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 from itertools import islice
 
 from stomion.drafts import words as w
@@ -59,7 +60,16 @@ def _is_route(leaves: list[tuple[tuple[str, ...], Statement]]) -> bool:
     by = [words for words in keyed if w.bag(words[:1]) & w.VIA and is_address(words[1])]
     hole = [words for words in keyed if words[1].lower() in w.HOLE]
     beside = [words for words in keyed if w.bag(words[:1]) & (w.ON | w.NAME) and not w.network_of(words[1])]
+    if to and any(_lies_in(hop, w.network_of(to[0][1])) for _, hop in by):
+        # A range of addresses that are given out, and its gateway: no way leads to a network through itself.
+        return False
     return len(to) == 1 and bool(by or hole) and len(keyed) == len(to) + len(by) + len(hole) + len(beside)
+
+
+def _lies_in(address: str, network: str) -> bool:
+    """False for everything as the network."""
+    found = ipaddress.ip_network(network, strict=False) if "-" not in network else None
+    return found is not None and found.prefixlen > 0 and ipaddress.ip_address(address) in found
 
 
 _TO = w.DESTINATION | {"prefix", "network", "net", "subnet"}
