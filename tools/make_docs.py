@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 import sys
 from pathlib import Path
 from typing import Any
@@ -14,19 +13,15 @@ from stomion.diagnosis.catalogue import RULES
 from stomion.exchange.automaton import ANY, MOVES, REACH_WORDS, Sign
 from stomion.jobs.decoding import MessageRecord
 from stomion.jobs.summary import Summary
-from stomion.logs.lexicon import plain
-from stomion.logs.words import expression, vocabulary
 from stomion.model.event import What
 from stomion.model.finding import STAGES
 from stomion.model.record import Record
 from stomion.model.site import SiteSheet
 from stomion.tui.keymap import KEYS
 from stomion.wire.ike.numbers import ExchangeV1, ExchangeV2
+from vocabulary_pages import keywords, words
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
-LINES = DOCS.parent / "tests" / "logs" / "understood.json"
-MOST_SHOWN = 110
-"""Characters of a line that are shown beside a row."""
 
 
 def findings() -> str:
@@ -78,34 +73,6 @@ def events() -> str:
     return "\n".join([*out, ""])
 
 
-def words() -> str:
-    """The vocabulary, every idea with its rows; beside a row a line that it is found in, where the tests know one."""
-    lines = [(line, plain(line)) for line in json.loads(LINES.read_text("utf-8"))]
-    out = [
-        "# The vocabulary",
-        "",
-        "Generated from `src/stomion/logs/words/*.txt` (`tools/make_docs.py`). A row is a regular expression of plain words: it",
-        "begins and ends at whole words, `~` lets the last one go on, `..3` is a gap of up to three words, `{name}` any row of",
-        "another idea, `+name` takes over its rows. Beside it a line that it is found in.",
-        "",
-    ]
-    for idea in vocabulary().values():
-        out += [f"## {idea.name}", "", f"{idea.meaning.capitalize()}.", "", *(f"- `+{other}`" for other in idea.others)]
-        for row in idea.rows:
-            found = re.compile(expression(row))
-            line = next((line for line, text in lines if found.search(text)), None)
-            said = "" if line is None else f" · {as_code(line[:MOST_SHOWN].replace(chr(10), ' '))}"
-            out.append(f"- {as_code(row)}{said}")
-        out.append("")
-    return "\n".join(out)
-
-
-def as_code(text: str) -> str:
-    """A text as code, whatever marks of code it has."""
-    fence = "``" if "`" in text else "`"
-    return f"{fence}{text}{fence}"
-
-
 def exchanges() -> str:
     """The table of moves, a row each; rows that differ only in what the message says are one."""
     out = [
@@ -148,6 +115,7 @@ PAGES = {
     "keys.md": keys,
     "events.md": events,
     "exchanges.md": exchanges,
+    "keywords.md": keywords,
     "words.md": words,
     "schemas/check.json": lambda: schema(Summary),
     "schemas/decode.json": lambda: schema(list[MessageRecord]),

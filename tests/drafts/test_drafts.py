@@ -323,34 +323,6 @@ def test_an_identity_keeps_its_sign() -> None:
 GATEWAY = "interface wan\n  address 203.0.113.10/29\ninterface lan\n  address 10.64.0.1/24\n"
 
 
-def test_ends_and_networks_under_words_that_nobody_knows_are_told_by_the_interfaces() -> None:
-    (tunnel,) = draft_of(
-        f"{GATEWAY}tunnel to-quayhead\n  glim 203.0.113.10\n  farrow 192.0.2.10\n  stint 10.64.0.0/24\n  swale 10.96.0.0/24\n"
-    ).sheet.tunnel
-    assert (tunnel.local, tunnel.peer) == ("203.0.113.10", "192.0.2.10")
-    assert (tunnel.local_ts, tunnel.remote_ts) == (("10.64.0.0/24",), ("10.96.0.0/24",))
-
-
-@pytest.mark.parametrize(
-    "lines",
-    [
-        "  glim 203.0.113.10\n  farrow 192.0.2.10\n  swipple 192.0.2.11\n",  # two far ends
-        "  glim 203.0.113.10\n  dns 192.0.2.10\n",
-        "  glim 203.0.113.10\n  via 192.0.2.10\n",
-    ],
-)
-def test_what_could_be_several_things_is_left_open(lines: str) -> None:
-    (tunnel,) = draft_of(
-        f"{GATEWAY}tunnel to-quayhead\n{lines}  stint 10.97.0.0/24\n  swale 10.96.0.0/24\n"
-    ).sheet.tunnel
-    assert (tunnel.local, tunnel.peer, tunnel.local_ts, tunnel.remote_ts) == ("203.0.113.10", "", (), ())
-
-
-def test_a_network_under_an_unknown_word_is_not_of_the_side_before_it() -> None:
-    (rule,) = draft_of("filter 1\n  source 10.96.0.0/24\n  glim 10.64.0.0/24\n  action allow\n").sheet.filter
-    assert rule.match.source == ("10.96.0.0/24",)
-
-
 @pytest.mark.parametrize("name", ["peer", "branch tunnel"])
 def test_a_head_that_only_one_block_has_is_no_key_of_two_words(name: str) -> None:
     top = [

@@ -128,6 +128,12 @@ def test_logs_of_single_lines_stay_so(text: str) -> None:
         ("04MAY2026 091410Z X", 1777886050),
         ("040914Z MAY 26 X", 1777886040),
         ("2026-05-04 09h14m10 X", 1777886050),
+        ("260504091410;110;X", 1777886050),
+        ("260504091410250;110;X", 1777886050.25),
+        ("260504091410250000 X", 1777886050.25),
+        ("20260504091410250 X", 1777886050.25),
+        ("269904091410 X", None),
+        ("05-04 09:14:10 X", 1777886050),
         ("2026-05-04T11:14:10+02 X", 1777886050),
         ("2026-05-04 09:14:10 -10.0.0.1 X", 1777886050),
     ],
@@ -188,3 +194,34 @@ def test_two_tables_of_one_record_are_set_against_each_other(group: str, mine: s
     assert [str(side) for side in sides] == [mine, "AES-CBC-256 · HMAC-SHA2-256-128 · group 14"]
     assert facing_proposals(lines[:9], "ESP") is None
     assert facing_proposals([line for line in lines if "Table" not in line], "ESP") is None
+
+
+@pytest.mark.parametrize("head", ["[event {}]", "--- Record {} ---", "# no. {}"])
+def test_a_head_that_counts_the_records_parts_them(head: str) -> None:
+    records = [
+        f"{head.format(40 + n)}\nwhen = 04-05-2026 09:14:0{n}\nsubject = key exchange\nparty = 198.51.100.71\noutcome = {what}\n"
+        for n, what in enumerate(("opened by us", "repeated", "repeated", "abandoned"))
+    ]
+    lines = list(enumerate("\n".join(records).split("\n"), 1))
+    shape = shape_of([line for _, line in lines])
+    assert shape == "fields"
+    told = [text for _, text in joined(lines, shape)]
+    assert (
+        told[0] == "when = 04-05-2026 09:14:00; subject = key exchange; party = 198.51.100.71; outcome = opened by us"
+    )
+    assert len(told) == len(records)
+
+
+def test_a_name_that_came_in_place_of_another_is_what_was_refused() -> None:
+    line = "2026-05-04 09:14:07 negotiation refused; 192.0.2.44; AUTHENTICATION; GOT gw.brook.example; WANT north.lantern.example"
+    (event,) = read_log([(1, line)], "log", "north", year=2026)
+    assert event.what is What.IDENTITY_REFUSED
+    (event,) = read_log([(1, line.replace("gw.brook", "north.lantern"))], "log", "north", year=2026)
+    assert event.what is What.AUTH_REFUSED
+
+
+def test_a_suite_that_is_settled_is_no_sa_that_stands_and_a_service_that_is_up_is_none() -> None:
+    verdict = verdict_of(["thing: session", "what: suite-settled", "suite: AES-CBC-256/HMAC-SHA2-256/dh14"])
+    assert verdict is not None and verdict.what is What.AGREED
+    verdict = verdict_of(["south-gw >> Mon 01 Jun 2026 09:00:00 UTC", "Key service up, peers 192.0.2.44"])
+    assert verdict is not None and verdict.what is What.STARTED

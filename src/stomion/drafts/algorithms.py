@@ -131,7 +131,7 @@ def _one_by_one(kind: str, words: Sequence[str]) -> Iterator[str]:
 
 def kinds_in(words: Sequence[str]) -> int:
     """How many kinds of value a statement names."""
-    return sum(bool(key) for key, _ in _split_keys(words))
+    return len({key for key, _ in _split_keys(words) if key})
 
 
 def combinations(words: Sequence[str], protocol: str) -> list[SheetProposal]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
+from collections.abc import Sequence
 from itertools import islice
 
 from stomion.drafts import words as w
@@ -49,6 +50,20 @@ def by_content(statement: Statement) -> str:
         {"own networks", "far networks"} <= told,
     ]
     return "tunnel" if sum(both) >= ENOUGH else ""
+
+
+def may_be_tunnel(body: Sequence[Statement]) -> bool:
+    """Does a block tell a far end, what is carried to it, and a proposal or how long keys live? What a tunnel speaks of may do so too."""
+    told = set()
+    for statement in islice(body, MOST):
+        bag = w.bag(statement.words[:1])
+        if bag & w.FAR and len(statement.words) > 1 and is_address(statement.words[-1]):
+            told.add("far")
+        elif bag & w.NETWORKS:
+            told.add("carried")
+        elif bag & w.OFFERS or kind_of(statement.words) in ("group", "lifetime"):
+            told.add("offers")
+    return told == {"far", "carried", "offers"}
 
 
 def _is_route(leaves: list[tuple[tuple[str, ...], Statement]]) -> bool:

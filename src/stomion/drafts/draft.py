@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import re
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -11,10 +12,13 @@ from stomion.drafts import words as w
 from stomion.drafts.algorithms import kind_of, lifetime_of, offered, phase_of, told_phase, values_of, with_shared
 from stomion.drafts.joined import joined
 from stomion.drafts.keys import with_whole_keys
-from stomion.drafts.kinds import kind_word
+from stomion.drafts.kinds import ORDERS, kind_word
+from stomion.drafts.lists import with_lists
 from stomion.drafts.objects import things_of
+from stomion.drafts.roles import PORT
 from stomion.drafts.rules import calling_keys, filter_of, route_of, translation_of
 from stomion.drafts.said import Names
+from stomion.drafts.services import with_ports
 from stomion.drafts.things import HEAD, Thing
 from stomion.drafts.tunnels import Suites, tunnel_of
 from stomion.model.site import SheetInterface, SheetProposal, SiteSheet
@@ -42,10 +46,10 @@ class Draft:
 
 def draft_of(text: str) -> Draft:
     """Read a configuration of any shape."""
-    top = statements_of(text)
+    top = _without_verb(statements_of(text))
     _plain(top)
     with_whole_keys(top)
-    things = things_of(top)
+    things = with_lists(things_of(top))
     names = Names()
     made: dict[str, list[Thing]] = {"site": [t for t in things if t.kind == "system"]}
     interfaces = []
@@ -53,7 +57,9 @@ def draft_of(text: str) -> Draft:
         if thing.kind == "interface" and (interface := _interface(thing)) is not None:
             interfaces.append(interface)
             made.setdefault("interface", []).append(thing)
-    names.interfaces = {i.name for i in interfaces}
+    names.cards = {i.name: i.addresses for i in interfaces}
+    names.interfaces = {t.name for t in things if t.kind == "interface" and t.name}
+    names.lists = {t.name for t in things if t.name and t.kind in ("block", "filter", "network-group")}
     names.zones = {i.zone for i in interfaces if i.zone}
     names.addresses = {a.partition("/")[0]: a for i in interfaces for a in i.addresses}
     _named(things, names)
@@ -89,6 +95,21 @@ def draft_of(text: str) -> Draft:
     return Draft(sheet, tuple(_left(top, used)), text.count("\n") > MAX_LINES, made, named)
 
 
+def _without_verb(top: list[Statement]) -> list[Statement]:
+    """Lines of commands without the verb that each of them begins with, were it one that nobody knows."""
+    first = Counter(one.words[0] for one in top if len(one.words) > len(("put", "KEY")) and not one.kids)
+    word, count = first.most_common(1)[0] if first else ("", 0)
+    if count < max(FEW, MOST_BEGIN * len(top)) or not word.isalpha() or word.lower() in w.VOCABULARY | ORDERS:
+        return top
+    return [one.after(1) if one.words[:1] == (word,) else one for one in top]
+
+
+FEW = 5
+"""Lines of commands from which on they are a text of commands."""
+MOST_BEGIN = 0.9
+"""Of the lines begin with the verb."""
+
+
 def _plain(top: list[Statement]) -> None:
     """Every statement without the words that only stand between an address and its mask."""
     todo = list(top)
@@ -96,9 +117,25 @@ def _plain(top: list[Statement]) -> None:
         statement = todo.pop()
         if statement.kids and len(statement.words) > 1 and statement.words[-1].lower() == "is":
             statement.words = statement.words[:-1]
+        if any("," in statement.words[n] for n in statement.quoted if n < len(statement.words)):
+            _part_lists(statement)
         if any(word.lower() in w.NETMASK for word in statement.words):
             statement.words = w.without_mask_words(statement.words)
         todo += statement.kids
+
+
+_LISTED = re.compile(r"[\w./:-]+(?:\s*,\s*[\w./:-]+)+")
+
+
+def _part_lists(statement: Statement) -> None:
+    """`"A, B"` in quotes as the values that they are."""
+    words: list[str] = []
+    quoted: list[int] = []
+    for n, word in enumerate(statement.words):
+        values = re.split(r"\s*,\s*", word) if n in statement.quoted and _LISTED.fullmatch(word) else [word]
+        quoted += [len(words)] if n in statement.quoted and len(values) == 1 else []
+        words += values
+    statement.words, statement.quoted = tuple(words), frozenset(quoted)
 
 
 _SPOKEN_OF = frozenset(("network", "network-group", "service", "proposal", "interface"))
@@ -162,6 +199,7 @@ def _titled(top: list[Statement]) -> str:
     words = top[0].words if top else ()
     if len(words) == 1:
         alone = len(top) == 1 and top[0].kids and words[0].lower() not in w.VOCABULARY and not w.is_value(words[0])
+        alone = alone and not _is_title(words[0])
         return words[0] if alone else ""
     before = [word.lower() for word in words[:-1]]
     told = before[-1:] and (before[-1] in _GATEWAY or (before[-1] in ("of", "for") and set(before) & _EXPORTED))
@@ -179,7 +217,7 @@ def _site(things: list[Thing], top: list[Statement]) -> str:
             if key & (w.NAME | _GATEWAY) or key == {"id"}:
                 words = statement.words
                 return words[-1] if words[1].lower() in _FILLERS | w.NAME else words[1]
-    named = next((thing.name for thing in systems if thing.name and not thing.label), "")
+    named = next((thing.name for thing in systems if thing.name and not thing.label and not _is_title(thing.name)), "")
     alone = (t for t in things if t.label.lower() in _GATEWAY | {"host"} and not any(s.words or s.kids for s in t.body))
     return (
         named
@@ -193,6 +231,11 @@ def _site(things: list[Thing], top: list[Statement]) -> str:
 _GATEWAY = frozenset({"unit", "box", "gateway", "node", "device", "station", "appliance"})
 _EXPORTED = frozenset({"configuration", "config", "settings", "export", "backup", "setup"})
 _FILLERS = frozenset({"of", "the", "this", "is", *_GATEWAY})
+
+
+def _is_title(word: str) -> bool:
+    """`settings`, `gatewayConfig`: what the text is, and no name."""
+    return set(w.parts_of(word)) <= _GATEWAY | _EXPORTED
 
 
 def _interface(thing: Thing) -> SheetInterface | None:
@@ -233,13 +276,25 @@ def _named(things: list[Thing], names: Names) -> None:
                 if found:
                     names.networks[thing.name] = found[:MOST_OF_A_NAME]
             elif thing.kind == "service" and thing.name:
-                services = [
-                    x
-                    for word in words
-                    for x in names.services.get(word) or ((w.service_of(word),) if w.service_of(word) else ())
-                ]
+                services = _services_named([s.words for _, s in thing.leaves()], names)
                 if services:
-                    names.services[thing.name] = tuple(dict.fromkeys(services))[:MOST_OF_A_NAME]
+                    names.services[thing.name] = services[:MOST_OF_A_NAME]
+
+
+def _services_named(lines: list[tuple[str, ...]], names: Names) -> tuple[str, ...]:
+    """What a name of services stands for; protocols and ports may stand apart."""
+    words = [word for line in lines for word in line]
+    found = [
+        x for word in words for x in names.services.get(word) or ((w.service_of(word),) if w.service_of(word) else ())
+    ]
+    ports = [
+        word
+        for line in lines
+        if w.bag(line[:1]) & w.PORTS and not w.bag(line) & w.SOURCE
+        for word in line[1:]
+        if PORT.fullmatch(word)
+    ]
+    return with_ports(dict.fromkeys(found), ports)
 
 
 def _networks(words: list[str], names: Names) -> tuple[str, ...]:

@@ -47,7 +47,7 @@ def _size(body: Sequence[Statement]) -> int:
 
 def _is_name(word: str) -> bool:
     """Can it be a name, and no word that means something?"""
-    return bool(word) and word.lower() not in w.VOCABULARY and not word.isdecimal()
+    return bool(word) and word.lower() not in w.VOCABULARY and not w.is_value(word)
 
 
 class _Joining:
@@ -73,9 +73,15 @@ class _Joining:
         if phase_of(head) is None and phase_of((other.name,)) is not None and _offers(other):
             # `apply ike-set-1`: the name alone tells the phase.
             head = (*head, other.name)
+        elif phase_of(head) is None and phase_of((other.label,)) is not None:
+            head = (*head, other.label)
         found = Statement(head, statement.line, self.body(other.body, seen | {other.name}))
         if place == len(words) - 1:
             return found
+        if all(word in self.named for word in words[place + 1 :]):
+            # Several names behind one key.
+            rest = self._one(Statement((*words[:place], *words[place + 1 :]), statement.line), seen)
+            return Statement((), statement.line, [found, rest])
         # What stands behind the name on the same line is said of the tunnel itself.
         return Statement((), statement.line, [found, self._one(statement.after(place + 1), seen)])
 
@@ -86,7 +92,7 @@ def _owned(things: Sequence[Thing], names: Collection[str]) -> dict[str, list[St
     for thing in things:
         if thing.kind not in _OWNED:
             continue
-        if thing.kind == "proposal" and thing.name in names:
+        if thing.kind == "proposal" and thing.name in names and not thing.name.isdecimal():
             out.setdefault(thing.name, []).append(Statement((thing.label,), thing.line, thing.body))
             continue
         for statement in thing.body:

@@ -29,7 +29,10 @@ def kind_at(statement: Statement) -> tuple[int, str, str]:
         if place in statement.quoted:
             break
         heads.append(word.lower())
+    over = title_words(words)
     for place, low in enumerate(heads):
+        if place < over:
+            continue
         following = heads[place + 1] if place + 1 < len(heads) else ""
         room = len(words) > place + 2 or (bool(statement.kids) and len(words) > place + 1)
         pair = _pair(low, following) if room else ""
@@ -45,6 +48,21 @@ def kind_at(statement: Statement) -> tuple[int, str, str]:
         if low not in ORDERS and tuple(heads[: len(_BETWEEN_SITES)]) != _BETWEEN_SITES:
             break
     return 0, "", ""
+
+
+def title_words(words: Sequence[str]) -> int:
+    """How many first words are but the title of all that has to do with tunnels: `vpn` in `vpn phase1 suite NAME`, both in `vpn phase1
+    partner NAME` and `vpn phase2 tunnel NAME`."""
+    at = next((n for n, word in enumerate(words) if word.lower() not in ORDERS), 0)
+    low = [word.lower() for word in words[at : at + HEAD]]
+    if len(low) < HEAD or low[0] not in _TITLES or kind_word(low[0]) != "tunnel" or phase_of([low[1]]) is None:
+        return 0
+    if _pair(low[1], low[2]):
+        return at + 1
+    return at + 2 if kind_word(low[2]) == "tunnel" or low[2] in w.FAR else 0
+
+
+_TITLES = frozenset({"vpn", "vpns", "ipsec", "tunnels"})
 
 
 _NARROWER = frozenset({"interface", "route"})
@@ -91,8 +109,8 @@ def kind_word(word: str) -> str:
         return (
             next((kind for kind, known in w.KINDS if parts[0] in known or one in known), "") if parts[0] != low else ""
         )
-    told = set(parts)
-    if told & {"gateway", "gw", "peer"} and phase_of([word]) == 1:
+    told = {*parts, *(part.removesuffix("s") for part in parts)}
+    if (told & {"gateway", "gw", "peer"} and phase_of([word]) == 1) or (told & {"gateway", "gw"} and told & w.FAR):
         return ""
     if told & {"crypto", "cipher"} and {p.removesuffix("s") for p in parts} & w.OFFERS:
         return "proposal"

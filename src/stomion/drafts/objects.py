@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 
 from stomion.drafts import words as w
 from stomion.drafts.algorithms import flat, kind_of, kinds_in, phase_of
-from stomion.drafts.content import by_content, has_zone
+from stomion.drafts.content import by_content, has_zone, may_be_tunnel
 from stomion.drafts.items import are_items, is_numbered, is_title
-from stomion.drafts.kinds import ORDERS, kind_at, kind_word
+from stomion.drafts.kinds import ORDERS, kind_at, kind_word, title_words
 from stomion.drafts.names import KEYS, calls, name_of
 from stomion.drafts.things import ACTIONS, LISTS, MERGED, Thing
 from stomion.shapes.statement import Statement
@@ -35,7 +35,23 @@ def things_of(top: list[Statement]) -> list[Thing]:
         else:
             known.body += thing.body
         whole |= {id(known)} if cipher else set()
-    return _with_cards(out)
+    if all(thing.kind != "tunnel" for thing in out):
+        for thing in out:
+            thing.kind = "tunnel" if thing.kind == "block" and may_be_tunnel(thing.body) else thing.kind
+    return _with_cards(_with_profiles(out))
+
+
+def _with_profiles(things: list[Thing]) -> list[Thing]:
+    """Proposals that have no cipher of their own, and speak of another one that has, are but what tunnels speak of by name."""
+    offers = {thing.name for thing in things if thing.kind == "proposal" and _is_whole(thing)}
+    for thing in things:
+        if thing.kind == "proposal" and thing.name not in offers and _speaks_of(thing, offers):
+            thing.kind = "block"
+    return things
+
+
+def _speaks_of(thing: Thing, names: Collection[str]) -> bool:
+    return any(len(one.words) > 1 and one.words[-1] in names and not one.kids for one in thing.body)
 
 
 def _with_cards(things: list[Thing]) -> list[Thing]:
@@ -185,11 +201,19 @@ def _unknown(statement: Statement, title: str) -> Iterator[Thing]:
             for kid in statement.kids:
                 yield Thing(next(iter(alike)), kid.words[-1] if kid.words else "", kid.kids, kid.line, words[0])
             return
+        if len(words) == 1 and _are_names(statement.kids):
+            for kid in statement.kids:
+                yield Thing("block", kid.words[0], kid.kids, kid.line, words[0])
+            return
         if len(words) == len(("station", "NAME")) and any(
             kind_at(kid)[1] == "interface" and kid.kids for kid in statement.kids
         ):
             yield Thing("system", name, [kid for kid in statement.kids if not kid.kids], statement.line)
         elif name:
+            called = next((kid.words[1] for kid in statement.kids if len(words) == 1 and calls(kid, w.NAME)), "")
+            if called:
+                # `<partner name="X">`: it may be spoken of by either.
+                yield Thing("block", called, statement.kids, statement.line, words[0])
             body = [kid for kid in statement.kids if words or not calls(kid, KEYS)]
             yield Thing("block", name, body, statement.line, words[0] if words else title)
         elif not words:
@@ -200,12 +224,28 @@ def _unknown(statement: Statement, title: str) -> Iterator[Thing]:
         # A sentence of packets: `Traffic leaving wan is masqueraded`.
         yield Thing("translation", "", [statement], statement.line)
         return
-    orders = next((n for n, word in enumerate(words) if word.lower() not in ORDERS), len(words))
-    if len(words) > orders + 2:
+    orders = title_words(words) or next((n for n, word in enumerate(words) if word.lower() not in ORDERS), len(words))
+    if len(words) > orders + 2 and _is_route(statement.after(orders + 1)):
+        yield Thing("route", "", [statement.after(orders + 1)], statement.line, words[orders])
+    elif len(words) == orders + len(("site", "name", "NAME")) and _names_site(words[orders:-1]):
+        yield Thing("system", words[-1], [], statement.line, words[-2])
+    elif len(words) > orders + 2:
         yield Thing("block", words[orders + 1], [statement.after(orders + 2)], statement.line, words[orders])
 
 
+def _names_site(key: tuple[str, ...]) -> bool:
+    return bool(w.bag(key[:1]) & w.SITE and w.bag(key[1:]) & w.NAME)
+
+
 _TRANSLATED = w.HIDE | {"translated", "untranslated"}
+
+
+def _are_names(kids: Sequence[Statement]) -> bool:
+    """Blocks under one word each, of which some have a word for a kind in them and none is such a word: `GW-north`, `GW-south`."""
+    heads = [kid for kid in kids if kid.kids and len(kid.words) == 1]
+    if not heads or len(heads) < len(kids) or any(kind_at(kid)[1] and not _by_part(kid, 0) for kid in heads):
+        return False
+    return any(kind_at(kid)[1] for kid in heads)
 
 
 def _is_addressed(statement: Statement) -> bool:

@@ -12,7 +12,6 @@ ACTIONS = (
     ("exempt", w.EXEMPT | {"not"}), ("masquerade", w.HIDE), ("allow", w.ALLOW), ("reject", w.REJECT), ("drop", w.DROP),
 )  # fmt: skip
 NEW = frozenset({"new", "gets", "becomes", "translated", "mapped", "rewritten"})
-WITH_PORTS = frozenset({"tcp", "udp", "sctp"})
 KIN = (
     ("source_to", frozenset({"source", "src"})),
     ("destination_to", frozenset({"destination", "dst", "dest"})),

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from stomion.drafts import words as w
 from stomion.drafts.roles import role_of
 from stomion.drafts.said import LINE, NEXT, Names, Said
+from stomion.drafts.services import with_ports
 from stomion.drafts.things import ACTIONS, HEAD, LISTS, Thing
 from stomion.model.site import SheetFilter, SheetMatch, SheetRoute, SheetTranslation
 from stomion.shapes.statement import Statement
@@ -157,14 +158,6 @@ def _scan(thing: Thing, names: Names) -> Said:
     return said
 
 
-def _services(said: Said) -> tuple[str, ...]:
-    """Services, where protocols and ports may stand apart: `protocol tcp … port 443`."""
-    found = list(dict.fromkeys(said.service))
-    if said.ports and found and all(name in ("tcp", "udp", "sctp") for name in found):
-        found = [f"{name}/{port}" for name in found for port in said.ports]
-    return tuple(found)
-
-
 def _match(said: Said, *, translating: bool = False) -> SheetMatch:
     loose, source = list(said.loose), list(said.source)
     if not source and not said.destination and len(loose) > 1:
@@ -173,20 +166,24 @@ def _match(said: Said, *, translating: bool = False) -> SheetMatch:
     out = said.values.get("out_interface") or (said.values.get("interface", "") if translating else "")
     return SheetMatch(
         said.values.get("in_interface", ""), out, said.values.get("from_zone", ""),
-        said.values.get("to_zone", ""), tuple(source), tuple(destination), _services(said),
+        said.values.get("to_zone", ""), tuple(source), tuple(destination), with_ports(dict.fromkeys(said.service), said.ports),
     )  # fmt: skip
 
 
 def filter_of(thing: Thing, names: Names) -> SheetFilter | None:
-    """A filter rule; None without an action."""
+    """A filter rule; None without an action, or where it names what the configuration does not tell."""
     said = _scan(thing, names)
     action = {"allow": "allow", "reject": "reject", "drop": "drop"}.get(said.action, "")
-    return SheetFilter(action, _match(said), said.name or thing.name) if action else None
+    if not action or said.unresolved():
+        return None
+    return SheetFilter(action, _match(said), said.name or thing.name)
 
 
 def translation_of(thing: Thing, names: Names) -> SheetTranslation | None:
-    """A translation; None without an action."""
+    """A translation; None without an action, or where it names what the configuration does not tell."""
     said = _scan(thing, names)
+    if said.unresolved():
+        return None
     if said.into and (said.given or said.loose):
         to = said.given or said.loose.pop()
         return SheetTranslation({said.into: to}, _match(said, translating=True), "")
@@ -204,7 +201,7 @@ def route_of(thing: Thing, names: Names) -> SheetRoute | None:
     via = said.values.get("via", "")
     if not via and len(nets) > 1 and is_address(nets[1]):
         via = nets[1]
-    if not destination:
+    if not destination or (said.unresolved() and not via):
         return None
     if words & w.DEFAULT and is_address(destination) and not via:
         destination, via = "0.0.0.0/0", destination

@@ -11,13 +11,13 @@ from stomion.drafts.roles import (
     NEW,
     PORT,
     TURNED,
-    WITH_PORTS,
     ZONES,
     into_of,
     names_rule,
     no_translation,
     role_of,
 )
+from stomion.drafts.services import REGISTERED, REGISTERED_PORTS, WITH_PORTS
 
 NEXT = "\n"
 """Where a new line of a key and its value begins."""
@@ -25,6 +25,10 @@ LINE = "\r"
 """Where another line begins."""
 _GOES_ON = frozenset({"given", "new", "action"})
 """What a line may say of the next."""
+_LISTED = frozenset({"source", "destination", "service"})
+_JOINING = frozenset({"and", "or", "the"})
+_KINDS_OF_VALUES = frozenset({"ip", "ipv4", "ipv6", "host", "net", "network", "subnet", "address"})
+"""Words before a value, where a name may stand as well."""
 _ARROWS = frozenset({"->", "=>", "<->", ">"})
 
 
@@ -38,6 +42,10 @@ class Names:
     zones: set[str] = field(default_factory=set)
     addresses: dict[str, str] = field(default_factory=dict)
     """The interfaces' own, each with its prefix."""
+    cards: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    """The addresses of each interface, with their prefixes."""
+    lists: set[str] = field(default_factory=set)
+    """What lists and blocks are called."""
     calling: dict[str, tuple[str, ...]] = field(default_factory=dict)
     """For each kind of rule the key whose value is a rule's name, where no word says so."""
 
@@ -70,8 +78,14 @@ class Said:
     """Was the word before an action?"""
     keyed: bool = False
     """Is the line one of a key and its value, of which neither is the rule's name?"""
+    listing: bool = False
+    """Is the line a key for a side or a service, and values of it?"""
     told: set[str] = field(default_factory=set)
     """The sides that something was said of, were it anything."""
+    missing: str = ""
+    """The first of several values that the configuration does not tell."""
+    unknown: dict[str, str] = field(default_factory=dict)
+    """For each role the first word that named something which the configuration does not tell."""
 
     def hear(self, words: list[tuple[str, bool]]) -> None:
         """Every word with whether it stood in quotes."""
@@ -80,6 +94,7 @@ class Said:
             word, quoted = words[number]
             if word in (NEXT, LINE):
                 self.keyed = word == NEXT
+                self.listing = number + 1 < len(words) and role_of(words[number + 1][0]) in _LISTED
                 self.role = self.role if self.role in _GOES_ON else ""
                 number += 1
                 continue
@@ -103,6 +118,7 @@ class Said:
                     self.source, self.loose = self.loose, []
             elif not w.is_mask(word):
                 taken = self._value(word, following)
+                self.acted = self.acted and taken is None
                 number += self._other(word) if taken is None else taken
             number += 1
 
@@ -124,13 +140,14 @@ class Said:
             self.service.append(f"{word.lower()}/{following}")
             self.begun = True
             return 1
-        service = self.names.services.get(word) or (w.service_of(word),)
+        registered = REGISTERED.get(word.lower()) if self.role == "service" else None
+        service = self.names.services.get(word) or registered or (w.service_of(word),)
         alone = (
             "/" in service[0]
             or word.lower() in ("icmp", "esp", "ah")
             or self.role in ("service", "source", "destination", "")
         )
-        if service[0] and self.role != "action" and (word in self.names.services or alone):
+        if service[0] and self.role != "action" and (word in self.names.services or registered or alone):
             self.service += service
             self.begun = True
             return 0
@@ -160,10 +177,29 @@ class Said:
             self.name = word
         elif word.lower() in w.HOLE:
             self.values["type"] = "blackhole"
+        else:
+            self.unknown.setdefault(self.role, word)
+            if self.listing and self.role in _LISTED and word.lower() not in w.VOCABULARY | _JOINING:
+                self.missing = self.missing or word
         return 0
 
+    def unresolved(self) -> str:
+        """A side, a service or a way of which only words were said that name nothing: without it the rule would say more than it does."""
+        if self.missing:
+            return self.missing
+        values = self.values
+        said = {
+            "source": self.source or self.loose or values.keys() & {"from_zone", "in_interface"},
+            "destination": self.destination or self.loose or values.keys() & {"to_zone", "out_interface"},
+            "service": self.service,
+            "via": values.keys() & {"via", "interface", "in_interface", "out_interface"},
+        }
+        return next(
+            (self.unknown[k] for k, told in said.items() if k in self.unknown and k not in self.told and not told), ""
+        )
+
     def _may_be_name(self, word: str) -> bool:
-        return not self.keyed and not self.name and not word.isdecimal()
+        return not self.keyed and not self.name and not word.isdecimal() and word.lower() not in _KINDS_OF_VALUES
 
     def _sign(self, _word: str, low: str) -> bool:
         if low in ("=>", "->", "then", "action", "do", "act", "verdict", "as", "translate", "change"):
@@ -173,8 +209,8 @@ class Said:
 
     def _named(self, word: str, low: str) -> bool:
         """A port after its word, or the rule's name after its."""
-        if self.role == "port" and PORT.fullmatch(word):
-            self.ports.append(word)
+        if self.role == "port" and (port := word if PORT.fullmatch(word) else REGISTERED_PORTS.get(low)):
+            self.ports.append(port)
             self.begun = True
         elif self.role == "name" and low not in w.NAME:
             self.name, self.role = word, ""
@@ -191,7 +227,9 @@ class Said:
 
     def _act(self, word: str, low: str) -> bool:
         """Take a word as the rule's action, where it is one."""
-        action = next((name for name, known in ACTIONS if low in known), "") or no_translation(word)
+        action = next((name for name, known in ACTIONS if low in known), "")
+        if not action and word not in self.names.lists:
+            action = no_translation(word)
         into = into_of(word) or next((name for name, kin in KIN if low in kin and self.role in ("action", "new")), "")
         if low == "interface" and self.role == "action":
             action = "masquerade"

@@ -101,6 +101,8 @@ def _values(words: tuple[str, ...], number: int, topic: str, names: Names) -> tu
         return (word,) if is_address(word) else ()
     if topic == "networks" and word in names.networks:
         return tuple(map(whole, names.networks[word]))
+    if topic == "networks" and word in names.cards and number == len(words) - 1:
+        return tuple(w.network_of(address) for address in names.cards[word])
     if word.lower() in w.EVERYTHING and number:
         return ("any",) if topic == "end" else ("0.0.0.0/0",)
     if number and w.masked(words[number - 1], word):

@@ -31,4 +31,6 @@ class Told:
     ike: int | None = None
     interval: float | None = None
     retries: int | None = None
+    until: float | None = None
+    """How long a probe's answer, or the peer altogether, is waited for."""
     phases: tuple[Phase, Phase] = field(default_factory=lambda: (Phase(), Phase()))

@@ -9,6 +9,8 @@ from stomion.drafts.told import Told
 from stomion.vocabulary.durations import seconds_of
 
 _IKE = re.compile(r"(?:ike)?[-_ ]?v?([12])(?:\.0)?", re.IGNORECASE)
+_UNTIL = frozenset({"timeout", "until"})
+"""How long a peer may be silent, which counts no tries."""
 _BOTH = re.compile(r"^(\d{1,6}[a-z]{0,3})[/x](\d{1,6}[a-z]{0,3})$")
 """An interval and a number of tries in one word: `15s/3`."""
 IKE_WORD = re.compile(r"ike[-_ ]?v?[12](?![\d.])", re.IGNORECASE)
@@ -27,6 +29,8 @@ def probing(told: Told, words: tuple[str, ...]) -> None:
             role = "interval"
         elif parts & w.RETRIES and not w.is_value(word):
             role = "retries"
+        elif parts & _UNTIL and not w.is_value(word):
+            role = "until"
         if not re.match(r"\d", word) or w.network_of(word):
             continue
         unit = following.rstrip("s") in ("", "second", "sec", "min", "minute", "m") and following != ""
@@ -34,6 +38,9 @@ def probing(told: Told, words: tuple[str, ...]) -> None:
         keyed = number + 2 < len(words) and words[number + 2][:1].isdecimal()
         tries = not keyed and following.rstrip("s") in ("retrie", "retry", "time", "trie", "attempt", "try", "failure")
         if length is None:
+            continue
+        if role == "until":
+            told.until = length
             continue
         if (role == "retries" and not unit) or tries:
             told.retries = int(length)

@@ -65,7 +65,12 @@ def tunnel_of(thing: Thing, names: Names, suites: Suites) -> SheetTunnel | None:
     if not (v.get("local") or v.get("peer") or told.near or told.far):
         return None
     bound = v.get("interface", "")
-    dpd = SheetDpd(told.interval, told.retries) if told.interval is not None else None
+    if any(address.partition("/")[0] == v.get("local") for address in names.cards.get(bound, ())):
+        # What the tunnel's own packets leave by.
+        bound = ""
+    # A time to wait beside a number of tries is that of each try.
+    interval = told.until if told.interval is None and told.retries is not None else told.interval
+    dpd = SheetDpd(interval, told.retries) if interval is not None else None
     return SheetTunnel(
         thing.name or v.get("name", ""), v.get("peer_site", ""), v.get("local", ""), v.get("peer", ""), told.ike, v.get("mode", ""),
         v.get("initiate", ""), v.get("auth", ""), v.get("local_id", ""), v.get("remote_id", ""), "", "route" if bound else "",
@@ -182,6 +187,9 @@ def _tell(told: Told, above: tuple[str, ...], statement: Statement, names: Names
         share(told, above, words, "id", names)
     elif head & w.SITE and (head & w.FAR) and len(words) > 1:
         told.values.setdefault("peer_site", words[-1])
+    elif last in names.cards and _is_own_card(above, words):
+        if len(names.cards[last]) == 1:
+            told.values.setdefault("local", names.cards[last][0].partition("/")[0])
     elif (
         head & w.BOUND or head & {"interface", "port", "intf", "iface", "if", "nic", "adapter", "link"}
     ) and last in names.interfaces:
@@ -202,6 +210,18 @@ def _tell(told: Told, above: tuple[str, ...], statement: Statement, names: Names
         share(told, above, words, "end", names)
     elif head & w.NAME and len(words) > 1 and not above:
         told.values.setdefault("name", " ".join(words[1:]))
+
+
+def _is_own_card(above: tuple[str, ...], words: tuple[str, ...]) -> bool:
+    """Does a line whose last word is an interface say that the tunnel ends there: `local-end wan`, `outer interface wan`?"""
+    bag = w.bag((*above, *words[:-1]))
+    bound = bag & w.BOUND and bag & {"address", "addr", "ip", "endpoint"}
+    return bool(bag & _OUTER or bound) or (
+        side_of((*above, *words[:1])) == "own" and bool(bag & w.ENDPOINT) and not bag & w.NETWORKS
+    )
+
+
+_OUTER = frozenset({"outer", "external", "outgoing", "egress", "public", "uplink", "underlay", "physical"})
 
 
 def _names_a_side(words: Sequence[str]) -> bool:
@@ -232,7 +252,7 @@ def _proposals(told: Told, above: tuple[str, ...], words: tuple[str, ...], suite
     speaks = bool(w.bag((*above, *keys)) & w.OFFERS)
     named = [
         (of, found)
-        for word in words[1:]
+        for word in words[0 if above and len(words) == 1 else 1 :]
         for of, found in suites.get(word, ())
         if (speaks or not word.isdecimal()) and (phase in (None, of) or of is None)
     ]
@@ -259,6 +279,9 @@ def _proposals(told: Told, above: tuple[str, ...], words: tuple[str, ...], suite
         if found:
             part.whole += found
             return True
+    if kind == "integrity" and w.bag(words[1:]) & (w.PSK | w.CERTIFICATE) and not values_of(kind, words[1:], protocol):
+        # How the peer proves who it is.
+        return False
     if kind == "lifetime":
         part.life = lifetime_of(words) or part.life
     elif kind:

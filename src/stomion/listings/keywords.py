@@ -4,38 +4,37 @@ from __future__ import annotations
 
 import re
 
-IN = frozenset({
-    "in", "inbound", "incoming", "rx", "recv", "received", "receives", "receive", "decrypt", "decrypted", "decapsulated", "opened",
-    "from", "inward", "dec", "ingress", "rcvd", "unsealed", "down",
-})  # fmt: skip
-OUT = frozenset({
-    "out", "outbound", "outgoing", "tx", "sent", "send", "sends", "encrypt", "encrypted", "encapsulated", "sealed", "transmitted",
-    "outward", "xmit", "enc", "egress", "to", "up",
-})  # fmt: skip
-DIRECTIONS = frozenset({"in", "inbound", "incoming", "ingress", "out", "outbound", "outgoing", "egress", "rx", "tx"})
+from stomion.vocabulary.wordlists import word_sets
+
+_SETS = word_sets("stomion.listings")
+
+
+def _words(name: str) -> frozenset[str]:
+    return frozenset(_SETS[name].rows)
+
+
+IN = _words("in")
+OUT = _words("out")
+DIRECTIONS = _words("directions")
 """Words that alone say a direction."""
-OWN = frozenset({"local", "own", "our", "left", "near", "src", "source"})
-FAR = frozenset({
-    "remote", "peer", "far", "right", "gateway", "partner", "their", "dst", "destination", "gw", "endpoint",
-})  # fmt: skip
-ENDS = frozenset({"source", "destination", "src", "dst"})
+OWN = _words("own")
+FAR = _words("far")
+ENDS = _words("ends")
 """What a packet's ends are called: inbound ones come from the peer."""
-LEFT = frozenset({"expires", "expiry", "remaining", "left", "remain", "hard", "expire", "ends", "dies"})
-REKEY = frozenset({"rekey", "rekeys", "rekeying", "renew", "renews", "renewal"})
-AGE = frozenset({"age", "uptime", "established", "running", "duration", "since", "online", "created", "installed"})
-COUNTED = frozenset({"packets", "pkts", "packet", "bytes", "octets", "traffic", "pkt", "byte", "volume", "oct"})
-PACKETS = frozenset({"packets", "pkts", "packet", "pkt"})
-OCTETS = frozenset({"bytes", "octets", "byte", "oct"})
-STATE = frozenset({"state", "status", "condition"})
-INTEGRITY = frozenset({"integrity", "integ", "hash", "mac", "auth", "authentication", "hmac"})
-GROUP = frozenset({"pfs", "dh", "group", "modp"})
-CIPHER = frozenset({
-    "enc", "encryption", "cipher", "crypto", "algorithm", "algorithms", "transform", "proposal", "esp", "suite", "encr", "alg", "algs",
-})  # fmt: skip
-CARRIED = frozenset({"nat", "natt", "encap", "carried", "encapsulation", "udp", "traversal", "transport"})
-NETWORKS = frozenset({"network", "networks", "net", "subnet", "selectors"})
-NAMES = frozenset({"tunnel", "name", "connection", "conn", "vpn", "peer", "site", "id"})
-WAYS = frozenset({"dir", "direction", "way"})
+LEFT = _words("left")
+REKEY = _words("rekey")
+AGE = _words("age")
+COUNTED = _words("counted")
+PACKETS = _words("packets")
+OCTETS = _words("octets")
+STATE = _words("state")
+INTEGRITY = _words("integrity")
+GROUP = _words("group")
+CIPHER = _words("cipher")
+CARRIED = _words("carried")
+NETWORKS = _words("networks")
+NAMES = _words("names")
+WAYS = _words("ways")
 SPI = re.compile(r"(?<!\w)(?:0x)?([0-9a-fA-F]{8})(?!\w)")
 """One that stands among words."""
 SPI_VALUE = re.compile(r"(?<!\w)(?:0x)?([0-9a-fA-F]{6,8})\b")

@@ -17,6 +17,8 @@ _TELLS = re.compile(r"verdict|refus|reject|result|outcome|cause|reason|ground", 
 _LEADER = re.compile(r"(?:(?<!\s)\s+)?\.{3,}\s*")
 _EMPTY = re.compile(r"[\s=*_#.~-]*")
 """A line with nothing in it, or a rule between two records."""
+_COUNTED = re.compile(r"[\[({<*=#\s-]{0,8}[A-Za-z][A-Za-z _-]{0,30}[ #.]{1,3}\d{1,12}[\])}>*=#.\s-]{0,8}")
+"""A head that but counts the records, as `[event 42]`."""
 LOOKED_AT = 400
 """Lines by which a shape is told."""
 MOST_OF = 0.6
@@ -29,7 +31,7 @@ LONGEST = 40
 def shape_of(lines: Sequence[str]) -> str:
     """`numbered`, `indented`, `fields`, or empty for a log of single lines."""
     full = [line for line in lines[:LOOKED_AT] if not _EMPTY.fullmatch(line)]
-    if _is_of_fields(full):
+    if _is_of_fields([line for line in full if not _COUNTED.fullmatch(line)]):
         return "fields"
     if len(full) < 2 * LEAST_HEADS:
         return ""
@@ -156,7 +158,7 @@ def joined(lines: Iterable[tuple[int, str]], shape: str) -> Iterator[tuple[int, 
     number = first = ""
     held: list[tuple[int, str]] = []
     for at, line in lines:
-        if not line.strip() or (shape == "fields" and _EMPTY.fullmatch(line)):
+        if not line.strip() or (shape == "fields" and (_EMPTY.fullmatch(line) or _COUNTED.fullmatch(line))):
             continue
         if shape == "fields":
             name = _FIELD.match(line)

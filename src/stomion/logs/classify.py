@@ -181,12 +181,18 @@ TROUBLE: tuple[Rule, ...] = (
     R(What.PEER_LOST, ("peerlost", "silence")),
     R(What.KE_RETRY, ("group", "again"), ("child",)),
     R(What.RESENT, ("again",), ("ended",), unsaid=" succe"),
-    R(What.NO_ANSWER, ("silence",)),
+    R(What.NO_ANSWER, ("silence",), unsaid=r" (?:sa|channel|tunnel) (?:\S+ ){0,3}is (?:down|gone)(?= )(?! since)"),
 )
 """Lines in which something is refused, lost or wrong."""
 
 _SA_UP = r" (?:ike )?sa \S* ?established"
 GOOD: tuple[Rule, ...] = (
+    R(
+        What.STARTED,
+        ("service",),
+        said=r" (?:service|daemon|engine|process|agent|server) (?:is |now |has )?(?:up|started|loaded|active|ready|running|online)(?= )",
+        unsaid=r" tunnel to | link to | established| sa (?:is |now )?(?:up|ready|active)",
+    ),
     R(None, ("rekey", "down")),
     R(None, ("rekey", "renewed")),
     R(None, ("probing",)),
@@ -212,7 +218,7 @@ _BY_THE_PEER = (
     r"| (?:peer|partner|remote|far|gateway)(?: \S+){0,2} (?:hung|hangs) up| asked us to (?:drop|close|end|stop)| (?:on|at) (?:the )?request of the (?:peer|partner|remote|far)"
     r"| (?:peer|partner|remote|far|gateway)(?: \S+){0,2} (?:withdrew|withdraws|deleted|closed|removed|tore down|ended) (?:the |its |an? |our )?(?:\w+ )?(?:sa|child|tunnel|channel|association)(?= )"
     r"| \d{1,3}(?:\.\d{1,3}){3} (?:(?:asked|asks|requested|wants)(?: us)? to (?:delete|close|drop|end|remove)|cancell?ed the)(?= )"
-    r"| \d{1,3}(?:\.\d{1,3}){3} (?:tore|took|shut|brought) (?:\w+ ){0,3}down(?= )"
+    r"| \d{1,3}(?:\.\d{1,3}){3} (?:tore|took|shut|brought) (?:\w+ ){0,6}down(?= )"
     r"| (?:closed|ended|withdrawn|cleared|taken down|shut down|deleted) (?:there|over there|at the far end|remotely|(?:on|at) (?:their|its) (?:part|side|end))(?= )"
 )
 NEUTRAL: tuple[Rule, ...] = (

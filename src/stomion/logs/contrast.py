@@ -64,6 +64,11 @@ def contrast_of(line: str) -> What | None:
     return What.PROPOSAL_REFUSED if any(_differ(*part) for part in parts) else None
 
 
+def sets_names_apart(line: str) -> bool:
+    """Does a line set a domain's name that came against another one that is held?"""
+    return _may_contrast(plain(line)) and len(set(_NAME.findall(line))) > 1
+
+
 def may_contrast(line: str) -> bool:
     """Do a line's words set values against each other, whatever these are?"""
     text = plain(line)

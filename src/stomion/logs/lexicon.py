@@ -56,8 +56,8 @@ _CODE = re.compile(
     r"(?<![A-Za-z_])(?:rc|ret(?:val|code)?|errno|err)\s?[=:]\s?(?:(?P<failed>-?[1-9]\d{0,4})|0)(?![\w.])", re.IGNORECASE
 )
 """A code that something came back with: no other one than none is good."""
-_NUMBERED_NOTIFY = re.compile(r"(?<![A-Za-z])N\s?\(\s?(\d{1,5})\s?\)")
-"""A notify as a payload of a message (RFC 7296 section 1.2); `n=14` may count anything."""
+_NUMBERED_NOTIFY = re.compile(r"(?<![A-Za-z])N\s?(?:\(\s?(?P<n>\d{1,5})\s?\)|=\s?0x(?P<hex>[0-9A-Fa-f]{1,4})(?!\w))")
+"""A notify as a payload of a message (RFC 7296 section 1.2); `n=14` may count anything, but nobody counts in hexadecimal."""
 
 
 _LONG_WORD = re.compile(r"(\S{64})\S+")
@@ -72,7 +72,9 @@ def plain(line: str) -> str:
         text = _MARK.sub(lambda m: " ok " if m["good"] else " refused ", text)
     text = _ALARM.sub(" bad ", _EXCHANGE.sub("exchange", text))
     if ")" in text:
-        text = _NUMBERED_NOTIFY.sub(r" notify \1 ", _CALL.sub(_returned, text))
+        text = _CALL.sub(_returned, text)
+    if "N" in text:
+        text = _NUMBERED_NOTIFY.sub(lambda m: f" notify {m['n'] or int(m['hex'], 16)} ", text)
     if _CODED.search(text):
         text = _CODE.sub(_returned, text)
     text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
@@ -87,7 +89,7 @@ def _returned(call: re.Match[str]) -> str:
 
 
 _RELEVANT_WORDS = (
-    r"\bcert|passwords?\b|\bdial|root ca|\bchain\b|\bbarred|knocks|no.?prop|ts.?unacc|\bik[12]\b|\bp[12]_|ring and ring|no conversation|no arrangement|fell through|nothing fits|picked none|in the book|\boffered \d|inner |outer |checksum|was=\w+ now=|spoke|goes by|keying|baulk|balk|round|rejected|turned away|\bno map\b|session|raise|steady|no pulse|never gave|permit|start over|send data|\brsp\b|\bexch|passphrase|our password|password [0-9.]{7,15} |encryption|\bnak\b|vouch|\bstage.?[12]\b|disallowed|unanswered|rubbish|\blan pair|letters to|phase.[012]|is who it says|sealed|ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|shared|secret|esp\b|quick|main.mode|aggressive|"
+    r"\bcert|signature|\b(?:an)?other key|wrong key|passwords?\b|\bdial|root ca|\bchain\b|\bbarred|knocks|no.?prop|ts.?unacc|\bik[12]\b|\bp[12]_|ring and ring|no conversation|no arrangement|fell through|nothing fits|picked none|in the book|\boffered \d|inner |outer |checksum|was=\w+ now=|spoke|goes by|keying|baulk|balk|round|rejected|turned away|\bno map\b|session|raise|steady|no pulse|never gave|permit|start over|send data|\brsp\b|\bexch|passphrase|our password|password [0-9.]{7,15} |encryption|\bnak\b|vouch|\bstage.?[12]\b|disallowed|unanswered|rubbish|\blan pair|letters to|phase.[012]|is who it says|sealed|ike|isakmp|ipsec|vpn|tunnel|child|phase|proposal|peer|negotiat|psk|shared|secret|esp\b|quick|main.mode|aggressive|"
     r"p[12]\b|far|gateway|remote|selector|proxy.?id|rekey|retransmi|resen[dt]|unreachable|unroutable|dpd|certificate|"
     r"sa\b|initiat|respond|decrypt|deciph|malformed|channel|site.?link|answer|auth|informational|partner|notif|"
     r"other (?:end|side)|payload|no reply|4500|port 500|sad\b|spd\b|connection refused|packet: from|writing to socket|sendto|sendmsg|netunreach|hostunreach|provisioned|entry|transform|traffic|keys for|giv(?:ing|en) up|gave up|datagram|"

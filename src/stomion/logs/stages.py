@@ -58,6 +58,8 @@ _SILENCE = pattern("no answer")
 _UNREADABLE = pattern("unreadable")
 _AGAIN = pattern("once more")
 _FINAL = pattern("for good")
+_DEAD = re.compile(r" dead(?= )")
+_DELETE = re.compile(r" (?:deletes?|deleted|deletion)(?= )")
 NOBODY = pattern("nobody")
 _NOBODY_THERE = pattern("nobody there")
 UNKNOWN = pattern("unknown")
@@ -112,6 +114,8 @@ def told(event: Event | None, line: Line, stage: What | None) -> Event | None:
         return found
     if event is None and are_apart(text):
         event = _of_two_proposals(line)
+    if event is None and " notify " in words:
+        event = _known_to_be_of_one(line)
     if event is None or (event.what is What.CHILD_UP and not event.spis and not event.my_ts):
         what = by_values(text, words, line.named)
         if stage in _UNDER_WAY and begins_by_a_word(words, what) and not _AGAIN.search(words):
@@ -121,15 +125,19 @@ def told(event: Event | None, line: Line, stage: What | None) -> Event | None:
             event = made(what, line) if event is None else replace(event, what=what)
     if event is not None and event.what is What.INITIATING and stage in (What.INITIATING, What.AGREED):
         event = replace(event, what=What.RESENT) if _AGAIN.search(words) else event
-    if event is None and (event := understand(f"sad: {text}", line.where)) is not None:
-        # A line that is known to be of a negotiation needs no word of the trade to be asked what it says.
-        event = replace(event, text=text, peer=event.peer or line.peer)
+    event = event or _known_to_be_of_one(line)
     if event is None:
         return None
     if event.what is What.IKE_UP and stage is What.IKE_DOWN and _ENDED.search(words):
         # Nothing began since: "the first stage is over" is its end.
         return replace(event, what=What.IKE_DOWN)
     return _of_child(event, line, stage) if stage in PROVEN else _of_ike(event, line, stage)
+
+
+def _known_to_be_of_one(line: Line) -> Event | None:
+    """A line that is known to be of a negotiation needs no word of the trade to be asked what it says."""
+    event = understand(f"sad: {line.text}", line.where)
+    return None if event is None else replace(event, text=line.text, peer=event.peer or line.peer)
 
 
 def by_number(line: Line, stage: What | None) -> What | None:
@@ -215,7 +223,11 @@ def _of_proof(event: Event, line: Line) -> Event:
     if event.what is What.IDENTITY_REFUSED and of_key and not (are_two_names(text) or _LACKS.search(words)):
         # Whose key it is stands beside it.
         event = replace(event, what=What.KEY_REFUSED)
-    if event.what is What.KEY_REFUSED and are_names_apart(text, words) and not _OF_SECRET.search(words):
+    if (
+        event.what in (What.KEY_REFUSED, What.AUTH_REFUSED)
+        and are_names_apart(text, words)
+        and not _OF_SECRET.search(words)
+    ):
         event = replace(event, what=What.IDENTITY_REFUSED)
     return event
 
@@ -278,7 +290,9 @@ def _by_stage(line: Line, stage: What | None) -> What | None:
     if stage is What.AGREED and names_a_known(text, words):
         return What.AUTH_OK
     well = _ENDS_WELL.search(words) is not None
+    unsent = stage not in STANDING and _UNSENT.search(words) is not None
     denied = denies(words) or _SILENCE.search(words) is not None or (not well and _ENDED.search(words) is not None)
+    denied = denied or unsent
     refused = _refused(line, stage) if denied or AWAITED.search(words) else None
     if refused is None and stage not in PROVEN:
         refused = _apart(text, words)
@@ -289,8 +303,11 @@ def _by_stage(line: Line, stage: What | None) -> What | None:
     if not denied:
         first = begins(words) or is_first_message(words) or VERSION.search(words) is not None
         return begun(text, words) if stage in (None, What.IKE_DOWN) and first else None
-    if stage not in STANDING and _UNSENT.search(words):
+    if unsent:
         return What.SEND_FAILED
+    if stage is What.AGREED and OF_KEY.search(words) and _DEAD.search(words):
+        # An attempt that is dead of its key.
+        return What.KEY_REFUSED
     if stage in (None, What.ASKED, What.IKE_DOWN) and _is_at_the_door(line):
         return What.NO_PEER
     return _ended(line, stage)
@@ -313,6 +330,9 @@ def _ended(line: Line, stage: What | None) -> What | None:
     silent, again, over = _SILENCE.search(words), _AGAIN.search(words), _ENDED.search(words)
     if stage is What.IKE_DOWN and (over or silent) and not again:
         return What.IKE_DOWN
+    if stage in STANDING and silent and (_DELETE.search(words) or _BY_HAND.search(words)):
+        # Whoever takes it down says so; that it is dead then says nothing of silence.
+        silent, over = None, silent
     if silent:
         if stage in STANDING:
             return What.PEER_LOST

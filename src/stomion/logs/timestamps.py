@@ -29,7 +29,10 @@ _SHAPES = [
     rf"(?P<y>\d{{4}})[-/.](?P<mo>\d{{1,2}})[-/.]{_DAY}[T _,-]+{_AFTER_DATE}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"date=\"?(?P<y>\d{{4}})-(?P<mo>\d{{2}})-{_DAY}\"?[ ,;|]+time=\"?{_CLOCK}{_ZONE}",
     rf"(?<![\w.:])(?P<y>[2-3]\d)(?P<mo>0[1-9]|1[0-2])(?P<d>0[1-9]|[12]\d|3[01])[T ._-](?P<h>[01]\d|2[0-3]):?(?P<mi>[0-5]\d):?(?P<s>[0-5]\d)(?:[.,](?P<f>\d{{1,9}}))?(?![\w:]){_ZONE}",
-    rf"(?P<y>\d{{4}})(?P<mo>\d{{2}})(?P<d>\d{{2}})[T _-]?(?P<h>\d{{2}}):?(?P<mi>\d{{2}}):?(?P<s>\d{{2}})(?:[.,](?P<f>\d+))?{_ZONE}",
+    r"^\W{0,3}(?P<y>[2-3]\d)(?P<mo>0[1-9]|1[0-2])(?P<d>0[1-9]|[12]\d|3[01])(?P<h>[01]\d|2[0-3])(?P<mi>[0-5]\d)(?P<s>[0-5]\d)"
+    r"(?P<f>\d{3}(?:\d{3})?)?(?=[\s,;:|\])])",
+    rf"(?P<y>(?:19|20)\d{{2}})(?P<mo>\d{{2}})(?P<d>\d{{2}})[T _-]?(?P<h>\d{{2}}):?(?P<mi>\d{{2}}):?(?P<s>\d{{2}})"
+    rf"(?:(?:[.,]|(?<=\d{{14}})(?=\d{{3}}(?!\d)))(?P<f>\d+))?{_ZONE}",
     rf"{_DAY}[ /.-]{_MON}[ /.,-]+(?P<y>\d{{4}}|\d{{2}}(?=[ ,T]))[ ,:T]+(?:at )?{_AFTER_DATE}\s?(?P<ap>[AP]M)?{_ZONE}",
     rf"(?<!\w)(?P<d>\d{{2}})(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)(?P<y>\d{{2}}(?:\d{{2}})?)[ T:,-]+(?P<h>\d{{1,2}}):?(?P<mi>\d{{2}}):?(?P<s>\d{{2}})(?:[.,](?P<f>\d{{1,9}}))?{_ZONE}",
     r"(?<!\w)(?P<d>\d{2})(?P<h>\d{2})(?P<mi>\d{2})(?P<z>Z) ?(?P<mon>jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec) ?(?P<y>\d{2}(?:\d{2})?)\b",
@@ -42,6 +45,7 @@ _SHAPES = [
     r"(?<![\w.])(?<!\d:)(?P<epoch>1[4-9]\d{8}|20\d{8})(?:[.,](?P<f>\d{1,9})|(?P<ms>\d{3})|(?P<us>\d{6}))?(?![\w.:])",
     rf"(?<![\d:.]){_DAY}[ /-]{_MON},? {{1,3}}{_CLOCK}{_ZONE}",
     rf"^\W{{0,3}}(?:up(?:time)?[ =:]{{1,3}})?(?P<ud>\d{{1,5}})(?:d|\.| days?),? ?{_CLOCK}",
+    rf"(?<![\d/.-])(?P<mo>0[1-9]|1[0-2])-(?P<d>0[1-9]|[12]\d|3[01])[ T]{_CLOCK}{_ZONE}",
     rf"(?<![\d:.]){_CLOCK}{_ZONE}",
     r"^(?P<h>[01]\d|2[0-3])\.(?P<mi>[0-5]\d)\.(?P<s>[0-5]\d)(?:[.,](?P<f>\d{2,9}))?(?=[\s|;])",
     r"^\s*[\[(+]\s*(?P<up>\d{1,9}\.\d{1,9})\s*s?[\])]?",
@@ -148,7 +152,9 @@ def _to_stamp(match: re.Match[str], year: int, day: _Day | None, index: int) -> 
     if _FRACTIONS[index] and match["f"]:
         begin, end = match.span("f")
         fraction = float(f"0.{match['f']}")
-        text = text[: begin - 1 - span[0]] + text[end - span[0] :]
+        # Digits right behind those of the seconds have no sign before them.
+        sign = 0 if match.string[begin - 1].isdigit() else 1
+        text = text[: begin - sign - span[0]] + text[end - span[0] :]
     key = (index, text, year, day)
     if key not in _WHOLE:
         if len(_WHOLE) >= _SECONDS_KEPT:

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from stomion.logs import lexicon as lex
 from stomion.logs.alike import UNUSABLE, Marked, Shape, filled, mark, shape_of
 from stomion.logs.classify import EXCHANGES, REFUSALS, Exchange, classify, layer_of
-from stomion.logs.contrast import contrast_of, may_contrast
+from stomion.logs.contrast import contrast_of, may_contrast, sets_names_apart
 from stomion.logs.grid import asked_and_held
 from stomion.logs.naming import identities_of, naming_of, without_names
 from stomion.model.event import Event, What
@@ -112,7 +112,8 @@ def _shape_of(marked: Marked, strict: bool = False) -> Shape:
 def _shape_anew(marked: Marked) -> Shape:
     line = marked.text
     said, contrasted = _words_of(line)
-    if contrasted or (said is None and (may_contrast(line) or _LISTED.search(line))):
+    by_values = said is not None and said.what is What.AUTH_REFUSED and may_contrast(line)
+    if contrasted or by_values or (said is None and (may_contrast(line) or _LISTED.search(line))):
         # Its values tell what it says.
         return Shape(None, usable=False)
     event = event_of(line)
@@ -137,8 +138,8 @@ def event_of(line: str) -> Event | None:
     naming = naming_of(line)
     what = said.what
     identities = identities_of(line, naming.conn)
-    if what is What.NO_PEER and len(identities) > 1:
-        # Who is unknown says a name, and another one is known.
+    if (what is What.NO_PEER and len(identities) > 1) or (what is What.AUTH_REFUSED and sets_names_apart(line)):
+        # Who is unknown, or not believed, says a name, and another one is known.
         what = What.IDENTITY_REFUSED
     named = read_addresses(line)
     own, peer, port = _endpoints(line.lower(), named, said.ideas)

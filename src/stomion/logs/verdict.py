@@ -44,6 +44,12 @@ _WORDS: tuple[tuple[What, re.Pattern[str]], ...] = tuple(
 )
 
 
+_SUITE = re.compile(
+    r"\b(?:suite|ciphers?|cipher set|algorithms?|proposal|transforms?|terms|crypto)[\W_](?:is |was |were )?"
+    r"(?:settled|chosen|agreed|fixed|picked|selected|struck|found)\b",
+    re.IGNORECASE,
+)
+"""What is settled is what will be used, and nothing stands yet."""
 _NUMBER = re.compile(
     r"\b(?:notice|notif\w*|cause|code|reason)\b[^0-9a-z]{0,8}(?:received|sent|value|number|is)?[^0-9a-z]{0,12}(0x[0-9a-f]{1,4}|\d{1,5})\b",
     re.IGNORECASE,
@@ -78,6 +84,8 @@ def verdict_of(lines: list[str]) -> Verdict | None:
         if what is None and number < LAST:
             said = said_by(f"{layer} sa negotiation: {text}")
             what = said.what if said is not None else None
+        if what is What.IKE_UP and _SUITE.search(text):
+            what = What.AGREED
         if what is not None:
             there, here = _THERE.search(whole), _HERE.search(text)
             refused = what in REFUSALS

@@ -14,11 +14,14 @@ def braces(lines: Lines) -> list[Statement]:
     ends = sum(line.rstrip().endswith(";") for _, line in lines) >= SEVERAL
     out: list[Statement] = []
     open_: list[Statement] = []
-    buffer, began, values = "", 0, 0
+    buffer, began, deep, values = "", 0, 0, 0
     for number, line in ((n, _INLINE.sub(_parted_by_commas, line)) for n, line in lines):
+        if ends and _HEAD.match(line) and buffer.strip() and _depth(line) <= deep:
+            _put(buffer, began, open_, out)
+            buffer = ""
         for at, sign in _signs(line):
             if not buffer.strip():
-                began = number
+                began, deep = number, _depth(line)
             if sign == "{" and not _is_list(line, at):
                 block = statement(buffer, began)
                 (open_[-1].kids if open_ else out).append(block)
@@ -45,6 +48,13 @@ def braces(lines: Lines) -> list[Statement]:
             buffer += " "
     _put(buffer, began, open_, out)
     return out
+
+
+_HEAD = re.compile(r"\s*[^\s{};][^{};]*\{\s*$")
+
+
+def _depth(line: str) -> int:
+    return len(line) - len(line.lstrip())
 
 
 _INLINE = re.compile(r"\{[^{}\n]{1,4000}\}")

@@ -70,7 +70,7 @@ def _of_lines(lines: Lines) -> list[Statement]:
     for plainer in _PLAINER:
         lines = plainer(lines)
     opened = sum(line.rstrip().endswith("{") for _, line in lines)
-    if opened > 1:
+    if opened > 1 or (opened and any(line.strip() in ("}", "};") for _, line in lines)):
         return braces(lines)
     if sum(SECTION.match(line) is not None for _, line in lines) > 1:
         return sections(lines)

@@ -10,44 +10,17 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from functools import lru_cache
-from importlib import resources
-from types import MappingProxyType
 
-import msgspec
+from stomion.vocabulary.wordlists import WordSet, word_sets
 
 _GAP = re.compile(r" \.\.(\d)")
 _GROUP = re.compile(r"(?<!\\)\((?!\?)")
 _REFERENCE = re.compile(r"\{([a-z][a-z ]*)\}")
 
 
-class Idea(msgspec.Struct, frozen=True):
-    """What a set of words says, its own rows as written, and the ideas whose rows it takes over."""
-
-    name: str
-    meaning: str
-    file: str
-    rows: tuple[str, ...]
-    others: tuple[str, ...]
-
-
-@lru_cache(1)
-def vocabulary() -> Mapping[str, Idea]:
+def vocabulary() -> Mapping[str, WordSet]:
     """Every idea by its name, in the order of the files."""
-    found: dict[str, Idea] = {}
-    for file in sorted(resources.files("stomion.logs.words").iterdir(), key=lambda file: file.name):
-        if file.name.endswith(".txt"):
-            for part in file.read_text("utf-8").removeprefix("# ").split("\n# "):
-                idea = _read(part, file.name.removesuffix(".txt"))
-                found[idea.name] = idea
-    return MappingProxyType(found)
-
-
-def _read(part: str, file: str) -> Idea:
-    head, *rows = part.rstrip("\n").split("\n")
-    name, _, meaning = head.partition(": ")
-    rows = [row for row in rows if row]
-    own = tuple(row for row in rows if row[0] != "+")
-    return Idea(name, meaning, file, own, tuple(row[1:] for row in rows if row[0] == "+"))
+    return word_sets("stomion.logs.words")
 
 
 def named_in(file: str) -> tuple[str, ...]:
