@@ -26,3 +26,12 @@ def test_a_cipher_in_words(text: str, name: str) -> None:
 def test_a_hash_in_words(text: str, name: str) -> None:
     found = find_proposal(text, "ESP")
     assert found is not None and found.values("integrity") == (name,)
+
+
+@pytest.mark.parametrize(
+    "text", ["encryption 0x7, key length 0x100, hash 0x4, group 0x18", "cipher=0x0c/256 integ=0x0c dh-group=0x18"]
+)
+def test_numbers_of_the_registries_in_hexadecimal(text: str) -> None:
+    found = find_proposal(text, "IKE")
+    assert found is not None
+    assert (found.encryption, found.integrity, found.group) == (("AES-CBC-256",), ("HMAC-SHA2-256-128",), ("24",))

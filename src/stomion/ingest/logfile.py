@@ -10,6 +10,7 @@ from stomion.case.evidence import Log, Placed
 from stomion.ingest.files import HEAD, Finder, LineScan, open_input
 from stomion.ingest.item import Item
 from stomion.ingest.loglayout import every_line, layout_of, records, turned
+from stomion.ingest.mute import may_be_taught
 from stomion.ingest.nothing import is_text
 from stomion.ingest.reading import Kind, Reading
 from stomion.ingest.secondlook import (
@@ -22,6 +23,7 @@ from stomion.ingest.secondlook import (
     second_look,
     told_twice,
 )
+from stomion.ingest.settings import take_settings
 from stomion.logs.clock import Clock, on_the_wall, on_their_days, wall_clock
 from stomion.logs.lexicon import RELEVANT
 from stomion.logs.neighbours import WORDS, Neighbours, may_tell
@@ -43,15 +45,19 @@ def shipped() -> tuple[Phrase, ...]:
 
 
 def _read(reading: Reading) -> None:
+    if take_settings(reading):
+        return
     told = len(reading.evidence.happenings)
     log = _log(reading, frozenset())
     item = reading.item
     if not log.events and len(reading.evidence.happenings) > told and not _is_gateway_log(item):
         reading.source("routing log", log.lines, "lines")
         return
-    if not log.events and (item.host or not item.site or item.place == "path" or not _is_gateway_log(item)):
-        reading.refuse("text without a line about a negotiation")
-        return
+    if not log.events:
+        elsewhere = item.host or not item.site or item.place == "path"
+        if elsewhere or not (_is_gateway_log(item) or may_be_taught(reading)):
+            reading.refuse("text without a line about a negotiation")
+            return
     _keep(reading, log)
 
 

@@ -79,7 +79,7 @@ def plain(line: str) -> str:
         text = _CODE.sub(_returned, text)
     text = _ARROW_OUT.sub(" sent ", _ARROW_IN.sub(" received ", text))
     words = f" {_SPACES.sub(' ', _SEPARATORS.sub(' ', text)).lower().strip()} "
-    words = _LONG_WORD.sub(r"\1", words)
+    words = _LONG_WORD.sub(r"\1", words).replace(" nomatch ", " mismatch ")
     words = _UNDER_WAY.sub(" begins", words) if " being " in words else words
     return _NOT_A_NO.sub(" ", _SUBJECT.sub(r" peer \1", words))
 

@@ -121,6 +121,8 @@ def told(event: Event | None, line: Line, stage: What | None) -> Event | None:
         if stage in _UNDER_WAY and begins_by_a_word(words, what) and not _AGAIN.search(words):
             what = None
         what = what or (_by_stage(line, stage) if event is None else None)
+        if what is What.PROPOSALS:
+            return _offered(line, stage)
         if what is not None:
             event = made(what, line) if event is None else replace(event, what=what)
     if event is not None and event.what is What.INITIATING and stage in (What.INITIATING, What.AGREED):
@@ -132,6 +134,13 @@ def told(event: Event | None, line: Line, stage: What | None) -> Event | None:
         # Nothing began since: "the first stage is over" is its end.
         return replace(event, what=What.IKE_DOWN)
     return _of_child(event, line, stage) if stage in PROVEN else _of_ike(event, line, stage)
+
+
+def _offered(line: Line, stage: What | None) -> Event:
+    """Algorithms that whoever began offers."""
+    offer = find_proposal(line.text, "IKE")
+    event = made(What.PROPOSALS, line)
+    return replace(event, mine=offer) if stage is What.INITIATING else replace(event, theirs=offer)
 
 
 def _known_to_be_of_one(line: Line) -> Event | None:
@@ -254,7 +263,7 @@ def _of_child(event: Event, line: Line, stage: What | None) -> Event | None:
     """Once the peers have proved who they are, what is refused is the child's, and what is opened is the IKE SA."""
     words = line.words
     if event.what in (*_OF_PROPOSALS, What.NO_PEER):
-        if _MACHINERY.search(words):
+        if _MACHINERY.search(words) and not _BY_THE_PEER.search(words):
             return replace(event, what=What.INSTALL_FAILED, layer="child", far=False, bare=False)
         if lacks_group(words):
             return replace(event, what=What.PFS_REFUSED, layer="child")
@@ -352,7 +361,7 @@ def _refused(line: Line, stage: What | None) -> What | None:
     if stage in PROVEN:
         if are_two_pairs(named.ranges):
             return What.SELECTORS_REFUSED
-        if stage is not What.CHILD_UP and _MACHINERY.search(words):
+        if stage is not What.CHILD_UP and _MACHINERY.search(words) and not _BY_THE_PEER.search(words):
             return What.INSTALL_FAILED
         of_group = not named.ranges and _OF_GROUP.search(words) is not None
         return What.PFS_REFUSED if of_group and turns_away(words) else None

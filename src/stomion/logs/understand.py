@@ -160,7 +160,7 @@ def event_of(line: str) -> Event | None:
         what=what,
         where=_NOWHERE,
         text=line,
-        far=said.far,
+        far=said.far and _SENT_AND_HELD.search(line) is None,
         # Who sets what it was asked against what it holds is the one that refuses.
         bare=said.bare and not (mine and theirs),
         peer=peer,
@@ -319,6 +319,8 @@ def _proposals(
     marks = [(m.start(), "their" if m["their"] else "mine") for m in _MARK.finditer(line)]
     if what is What.AGREED or not marks:
         found = find_proposal(line, protocol)
+        if what is What.PROPOSALS and _FROM_THERE.search(line):
+            return None, found, ()
         return found, found if what is What.AGREED else None, ()
     parts: dict[str, str] = {"mine": "", "their": ""}
     for (start, who), stop in zip(marks, [m[0] for m in marks[1:]] + [len(line)], strict=True):
@@ -330,6 +332,16 @@ def _proposals(
     offers = find_proposals(parts["their"], protocol)
     several = offers if len(offers) > 1 else ()
     return find_proposal(parts["mine"], protocol), find_proposal(parts["their"], protocol), several
+
+
+_SENT_AND_HELD = re.compile(
+    r"\b(?:peer|remote|far|partner)(?: (?:end|endpoint|gateway|side|site))? (?:sent|sends|offer(?:ed|s)|brought|brings)\b"
+    r".{1,200}\b(?:profile|policy|entry|we|config\w*)(?: \w+)? (?:permits?|allows?|requires?|expects?|wants?|takes?|holds?|has)\b",
+    re.IGNORECASE,
+)
+"""Who sets what the other end sent against what it holds refused it itself."""
+_FROM_THERE = re.compile(r"\b(?:from|by) (?:\w+ ){0,2}\d{1,3}(?:\.\d{1,3}){3}|\bas (?:the )?responder\b", re.IGNORECASE)
+"""Whoever is asked names what the other end offers."""
 
 
 def _of_algorithms(ideas: frozenset[str], what: What) -> bool:

@@ -17,6 +17,9 @@ STANDS = pattern("stands")
 AWAITED = pattern("awaited")
 _SPI = re.compile(r"(?<![0-9a-zA-Z.:-])(?:0x)?(?=[0-9a-f]*\d)[0-9a-f]{8}(?![0-9a-zA-Z:-]|\.\d)", re.IGNORECASE)
 _COOKIE = re.compile(r"(?<![0-9a-zA-Z])(?:0x)?[0-9a-f]{16}(?![0-9a-zA-Z])", re.IGNORECASE)
+_OFFERS = re.compile(
+    r" (?:offer(?:s|ed)?|propose[sd]?) (?:encr?(?:yption)?|ciphers?|algorithms?|aes|3des|transforms?)(?= )"
+)
 _BEGINS = pattern("begins")
 _CONFIGURED = pattern("settings")
 _FIRST_MESSAGE = pattern("first message")
@@ -49,7 +52,8 @@ def by_values(text: str, words: str, named: Named) -> What | None:
     if len(set(_COOKIE.findall(text))) == len(("initiator", "responder")):
         return What.IKE_UP
     if _is_agreement(find_proposal(text, "IKE")):
-        return What.AGREED
+        # What is offered is not agreed on yet.
+        return What.PROPOSALS if _OFFERS.search(words) else What.AGREED
     if pair and STANDS.search(words):
         return What.CHILD_UP
     if (
@@ -69,6 +73,15 @@ def _is_agreement(found: Proposal | None) -> bool:
     if found is None or not found.encryption or not (found.integrity or found.group or found.prf):
         return False
     return not has_choice(found)
+
+
+_CRYPTO = re.compile(r"aes|3des|chacha|camellia|hmac|sha.?[12]|modp|curve.?25519|\becp", re.IGNORECASE)
+
+
+def names_a_suite(text: str) -> bool:
+    """Does a line name a cipher with its hash or group, as only negotiations do?"""
+    found = find_proposal(text, "IKE") if _CRYPTO.search(text) else None
+    return found is not None and bool(found.encryption) and bool(found.integrity or found.group or found.prf)
 
 
 def has_choice(found: Proposal) -> bool:

@@ -42,7 +42,7 @@ _GROUP = re.compile(
   | (?:ecp[-_ ]?|secp)(?P<ecp>192|224|256|384|521)(?:r1)? | (?P<ecp2>\d{3})[- ]bit\ (?:ecp|elliptic|random\ ecp)
   | (?P<c25>curve[-_ ]?25519|x25519) | (?P<c44>curve[-_ ]?448|x448)
   | (?:sha[-_ ]?(?:2[-_ ]?)?\d{1,3}|md5)(?:-\d{2,3})?\s?[/+|]\s?(?P<third>1|2|5|1[4-9]|2\d|3[0-2])(?![\w.:/])
-  | (?:dh|diffie[- ]hellman|oakley|pfs|group|(?<![A-Za-z])grp?|(?<![A-Za-z])ke(?==)|(?<![A-Za-z0-9])g(?=\d))[-_ =:]{0,8}(?:groups?)?[-_ =:#]{0,8}(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d|[A-Za-z]))*)(?!\d|\.\d)
+  | (?:dh|diffie[- ]hellman|oakley|pfs|group|(?<![A-Za-z])grp?|(?<![A-Za-z])ke(?==)|(?<![A-Za-z0-9])g(?=\d))[-_ =:]{0,8}(?:groups?)?[-_ =:#]{0,8}(?P<num>\d{1,2}(?:(?:,\s?|\ or\ |\ and\ |/)\d{1,2}(?!\d|[A-Za-z]))*)(?!\d|\.\d|x[0-9a-f])
     """,
     re.IGNORECASE | re.VERBOSE,
 )
@@ -82,9 +82,18 @@ def spelled_short(text: str) -> str:
     return text.replace("AES--", "AES-")
 
 
+_HEXADECIMAL = re.compile(
+    r"(?<![A-Za-z])((?:encr?(?:yption)?|cipher|hash|integ(?:rity)?|prf|(?:dh[ _-]?)?group|dh|key[ _-]?len(?:gth)?)(?:[ _-](?:id|alg|type))?)"
+    r"\s?[=: ]\s?0x([0-9a-f]{1,4})(?!\w)",
+    re.IGNORECASE,
+)
+
+
 def in_words(text: str) -> str:
     """A text with the names of algorithms in place of their numbers (`encr=12/256 integ=12`), where it gives these."""
     text = spelled_short(text)
+    if "0x" in text:
+        text = _HEXADECIMAL.sub(lambda m: f"{m[1]}={int(m[2], 16)}", text)
     return _BY_NUMBER.sub(_named, text) if "=" in text or ":" in text else text
 
 

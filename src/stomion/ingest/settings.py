@@ -1,0 +1,41 @@
+"""A gateway's own configuration among the evidence: what tunnels it sets up is said, and how to make a sheet of it."""
+
+from __future__ import annotations
+
+from itertools import islice
+
+from stomion.drafts.draft import draft_of
+from stomion.ingest.loglayout import every_line
+from stomion.ingest.reading import Reading
+from stomion.logs.timestamps import find_stamp
+from stomion.model.site import SheetTunnel
+
+MOST = 256 << 10
+"""Bytes of a text that is asked whether it is one."""
+LINES = 8_000
+LOOKED_AT = 400
+SHOWN = 3
+"""Tunnels that are named."""
+
+
+def take_settings(reading: Reading) -> bool:
+    """Say what a text sets up, if it is a gateway's configuration; False for any other text."""
+    if reading.size > MOST or not reading.item.site:
+        return False
+    lines = [line for _, line in islice(every_line(reading.item, reading), LINES)]
+    if any(find_stamp(line, year=1970) is not None for line in lines[:LOOKED_AT]):
+        # What has times happened.
+        return False
+    tunnels = [one for one in draft_of("\n".join(lines)).sheet.tunnel if one.peer and one.local_ts and one.remote_ts]
+    if not tunnels:
+        return False
+    named = "; ".join(map(_said, tunnels[:SHOWN]))
+    more = f"; {len(tunnels) - SHOWN:,} more" if len(tunnels) > SHOWN else ""
+    reading.source("gateway's configuration", len(lines), "lines", used=False)
+    reading.problem(f"it sets up {named}{more}; stomion sheet draft makes a sheet of it, which counts")
+    return True
+
+
+def _said(tunnel: SheetTunnel) -> str:
+    near, far = ", ".join(tunnel.local_ts[:SHOWN]), ", ".join(tunnel.remote_ts[:SHOWN])
+    return f"{tunnel.name or 'a tunnel'} to {tunnel.peer}, {near} with {far}"
