@@ -105,3 +105,15 @@ def test_lines_of_commands_may_tell_of_a_remote_gateway() -> None:
     text += "set tunnel a gateway P\nset tunnel a local 203.0.113.10\n"
     (tunnel,) = draft_of(text).sheet.tunnel
     assert (tunnel.peer, tunnel.ike) == ("192.0.2.10", 2)
+
+
+@pytest.mark.parametrize("many", ["B " * 20_000, "B q " * 20_000])
+def test_a_line_that_speaks_of_thousands_of_blocks_ends(many: str) -> None:
+    text = f"blk B\n  remote-network 10.96.0.0/24\ntunnel a\n  peer 192.0.2.10\n  uses {many}\n"
+    assert [t.peer for t in draft_of(text).sheet.tunnel] == ["192.0.2.10"]
+
+
+def test_lists_are_put_in_place_of_their_name_so_often_and_no_more() -> None:
+    rows = "".join(f"packet-list L pass ip 10.{n % 200}.{n // 200}.0/24 10.96.0.0/16\n" for n in range(3_000))
+    text = rows + "translate packet-list L interface wan masquerade\n" * 3_000
+    assert len(draft_of(text).sheet.translation) < 30_000

@@ -14,6 +14,8 @@ DEEP = 3
 """Blocks that speak of blocks."""
 SHARED = 10
 """Times that every line of a text may be put in place of a name, on the average; blocks of blocks could double without end."""
+MOST_NAMES = 100
+"""Blocks that one line may speak of."""
 FEW = 2_000
 """Statements that a short text may put in place of names."""
 _NAMED = frozenset({"block", "system"})
@@ -62,28 +64,39 @@ class _Joining:
         return [self._one(statement, seen) for statement in body]
 
     def _one(self, statement: Statement, seen: frozenset[str]) -> Statement:
-        words = statement.words
-        place = next((n for n, word in enumerate(words) if n and word in self.named), 0) if not statement.kids else 0
-        other = self.named[words[place]] if place else None
-        if other is None or other.name in seen or len(seen) > DEEP or self.left < self.sizes[other.name]:
-            kids = self.body(statement.kids, seen) if statement.kids else []
-            return Statement(words, statement.line, kids, statement.quoted)
+        if statement.kids:
+            return Statement(statement.words, statement.line, self.body(statement.kids, seen), statement.quoted)
+        parts: list[Statement] = []
+        rest = statement
+        while rest.words:
+            place = next((n for n, word in enumerate(rest.words) if n and word in self.named), 0)
+            found = self._put(rest.words, place, rest.line, seen) if place and len(parts) < MOST_NAMES else None
+            if found is None:
+                parts.append(Statement(rest.words, rest.line, quoted=rest.quoted))
+                break
+            parts.append(found)
+            behind = rest.words[place + 1 :]
+            if all(word in self.named for word in behind):
+                # Several names behind one key.
+                rest = Statement((*rest.words[:place], *behind) if behind else (), rest.line)
+            else:
+                # What stands behind the name on the same line is said of the tunnel itself.
+                rest = rest.after(place + 1)
+        return parts[0] if len(parts) == 1 else Statement((), statement.line, parts)
+
+    def _put(self, words: Sequence[str], place: int, line: int, seen: frozenset[str]) -> Statement | None:
+        """The block that a word names in its place; None where it may not be put there."""
+        other = self.named[words[place]]
+        if other.name in seen or len(seen) > DEEP or self.left < self.sizes[other.name]:
+            return None
         self.left -= self.sizes[other.name]
-        head = words[:place]
+        head = tuple(words[:place])
         if phase_of(head) is None and phase_of((other.name,)) is not None and _offers(other):
             # `apply ike-set-1`: the name alone tells the phase.
             head = (*head, other.name)
         elif phase_of(head) is None and phase_of((other.label,)) is not None:
             head = (*head, other.label)
-        found = Statement(head, statement.line, self.body(other.body, seen | {other.name}))
-        if place == len(words) - 1:
-            return found
-        if all(word in self.named for word in words[place + 1 :]):
-            # Several names behind one key.
-            rest = self._one(Statement((*words[:place], *words[place + 1 :]), statement.line), seen)
-            return Statement((), statement.line, [found, rest])
-        # What stands behind the name on the same line is said of the tunnel itself.
-        return Statement((), statement.line, [found, self._one(statement.after(place + 1), seen)])
+        return Statement(head, line, self.body(other.body, seen | {other.name}))
 
 
 def _owned(things: Sequence[Thing], names: Collection[str]) -> dict[str, list[Statement]]:

@@ -11,6 +11,8 @@ from stomion.shapes.statement import Statement
 _DENIES = w.DROP | w.REJECT
 _ACTS = w.ALLOW | _DENIES
 _TWO = ("source", "destination")
+MOST = 20_000
+"""Rows of lists that are put in the place of a name, in all of a text."""
 Row = tuple[bool, tuple[str, ...], tuple[str, ...], int]
 """Of a list: does it take packets, from where, to where, and its line."""
 
@@ -34,9 +36,17 @@ def with_lists(things: Sequence[Thing]) -> list[Thing]:
             lists.setdefault(name, []).extend(rows)
             of[id(thing)] = name
     out: list[Thing] = []
+    left = MOST
     for thing in things:
         if id(thing) in of:
             continue
+        named = {word for _, one in thing.leaves() for word in one.words if word in lists} if lists else set()
+        many = sum(len(lists[name]) for name in named)
+        if many > left:
+            # Lists in lists' places could double without end.
+            out.append(thing)
+            continue
+        left -= many
         if thing.kind == "tunnel":
             thing.body = [_carried(one, lists) for one in thing.body]
         out += _translated(thing, lists) if thing.kind == "translation" else [thing]

@@ -10,7 +10,7 @@ from stomion.ingest.reading import Reading
 from stomion.logs.timestamps import find_stamp
 from stomion.model.site import SheetTunnel
 
-MOST = 256 << 10
+MOST = 128 << 10
 """Bytes of a text that is asked whether it is one."""
 LINES = 8_000
 LOOKED_AT = 400
