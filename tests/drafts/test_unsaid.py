@@ -69,6 +69,13 @@ def test_a_way_and_a_translation_that_name_nothing_are_left() -> None:
     assert [line for line, _ in draft.left] == [5, 8, 9]
 
 
+@pytest.mark.parametrize(
+    ("head", "site"), [("gateway settings", ""), ("gateway заря", "заря"), ("gateway saltern", "saltern")]
+)
+def test_what_a_text_is_names_no_gateway(head: str, site: str) -> None:
+    assert draft_of(f"{head}\n  contrast 7\n{GATEWAY}").sheet.site == site
+
+
 def test_one_block_in_braces_is_a_text_in_braces() -> None:
     (tunnel,) = draft_of("tunnel a {\n  local-address 203.0.113.10;\n  remote-address 192.0.2.10;\n}\n").sheet.tunnel
     assert (tunnel.name, tunnel.local, tunnel.peer) == ("a", "203.0.113.10", "192.0.2.10")

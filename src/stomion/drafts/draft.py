@@ -203,7 +203,7 @@ def _titled(top: list[Statement]) -> str:
         return words[0] if alone else ""
     before = [word.lower() for word in words[:-1]]
     told = before[-1:] and (before[-1] in _GATEWAY or (before[-1] in ("of", "for") and set(before) & _EXPORTED))
-    return words[-1] if told and not w.is_value(words[-1]) else ""
+    return words[-1] if told and not (w.is_value(words[-1]) or _is_title(words[-1])) else ""
 
 
 def _site(things: list[Thing], top: list[Statement]) -> str:
@@ -235,7 +235,8 @@ _FILLERS = frozenset({"of", "the", "this", "is", *_GATEWAY})
 
 def _is_title(word: str) -> bool:
     """`settings`, `gatewayConfig`: what the text is, and no name."""
-    return set(w.parts_of(word)) <= _GATEWAY | _EXPORTED
+    parts = set(w.parts_of(word))
+    return bool(parts) and parts <= _GATEWAY | _EXPORTED
 
 
 def _interface(thing: Thing) -> SheetInterface | None:
