@@ -74,10 +74,10 @@ def test_how_long_a_peer_may_be_silent_is_no_number_of_tries(lines: str, dpd: Sh
     assert tunnel.dpd == dpd
 
 
-def test_a_rule_one_of_whose_services_nobody_tells_is_left() -> None:
+def test_a_service_that_the_text_tells_stands_for_what_it_is() -> None:
     rule = "filter 1\n  source 10.64.0.0/24\n  service https, backup\n  action allow\n"
-    assert draft_of(f"{CARDS}{rule}").sheet.filter == ()
-    assert len(draft_of(f"{CARDS}service backup tcp/8443\n{rule}").sheet.filter) == 1
+    (found,) = draft_of(f"{CARDS}service backup tcp/8443\n{rule}").sheet.filter
+    assert found.match.service == ("tcp/443", "tcp/8443")
 
 
 PARTS = (

@@ -129,3 +129,19 @@ def test_counters_are_the_highest_reading_of_every_sa_of_this_tunnel_at_this_end
     (tunnel,) = case({"sites/north.toml": sheet, "path/c.jsonl": lines}).tunnels
     ends = {e.site: (e.has_counters, e.out_packets, e.in_packets) for e in tunnel.picture.ends}
     assert ends == {"north": (True, 11, 5), "south": (True, 4, 0)}
+
+
+@pytest.mark.parametrize(
+    ("text", "up", "leads"),
+    [
+        ("the flume is opened wide", True, False),
+        ("the flume is opened wide", False, True),
+        ("the flume is turned away", True, True),
+    ],
+)
+def test_a_guess_from_a_line_that_turns_nothing_away_gives_way_to_a_child_that_stands(
+    text: str, up: bool, leads: bool
+) -> None:
+    guess = Event(PROPOSAL, X, text, 10, guessed=True)
+    cause = leading_cause(_picture([guess], [_event(What.CHILD_UP, 9, spis=("c41f0a22", "9be07731"))] if up else []))
+    assert (cause is not None) is leads

@@ -164,26 +164,25 @@ def _match(said: Said, *, translating: bool = False) -> SheetMatch:
         source = [loose.pop(0)]
     destination = said.destination or (loose if source else [])
     out = said.values.get("out_interface") or (said.values.get("interface", "") if translating else "")
+    # A name that stands for nothing stays one: the sheet's reader says so, and a walk through the rule is uncertain.
+    names = said.unresolved()
+    services = with_ports(dict.fromkeys(said.service), said.ports)
     return SheetMatch(
-        said.values.get("in_interface", ""), out, said.values.get("from_zone", ""),
-        said.values.get("to_zone", ""), tuple(source), tuple(destination), with_ports(dict.fromkeys(said.service), said.ports),
+        said.values.get("in_interface", ""), out, said.values.get("from_zone", ""), said.values.get("to_zone", ""),
+        (*source, *names.get("source", ())), (*destination, *names.get("destination", ())), (*services, *names.get("service", ())),
     )  # fmt: skip
 
 
 def filter_of(thing: Thing, names: Names) -> SheetFilter | None:
-    """A filter rule; None without an action, or where it names what the configuration does not tell."""
+    """A filter rule; None without an action."""
     said = _scan(thing, names)
     action = {"allow": "allow", "reject": "reject", "drop": "drop"}.get(said.action, "")
-    if not action or said.unresolved():
-        return None
-    return SheetFilter(action, _match(said), said.name or thing.name)
+    return SheetFilter(action, _match(said), said.name or thing.name) if action else None
 
 
 def translation_of(thing: Thing, names: Names) -> SheetTranslation | None:
-    """A translation; None without an action, or where it names what the configuration does not tell."""
+    """A translation; None without an action."""
     said = _scan(thing, names)
-    if said.unresolved():
-        return None
     if said.into and (said.given or said.loose):
         to = said.given or said.loose.pop()
         return SheetTranslation({said.into: to}, _match(said, translating=True), "")
@@ -201,7 +200,7 @@ def route_of(thing: Thing, names: Names) -> SheetRoute | None:
     via = said.values.get("via", "")
     if not via and len(nets) > 1 and is_address(nets[1]):
         via = nets[1]
-    if not destination or (said.unresolved() and not via):
+    if not destination or (said.unresolved().keys() & {"via"} and not via):
         return None
     if words & w.DEFAULT and is_address(destination) and not via:
         destination, via = "0.0.0.0/0", destination

@@ -25,6 +25,8 @@ LINE = "\r"
 """Where another line begins."""
 _GOES_ON = frozenset({"given", "new", "action"})
 """What a line may say of the next."""
+_BY_ZONE = {"source": "from_zone", "destination": "to_zone"}
+_BY_CARD = {"source": "in_interface", "destination": "out_interface"}
 _LISTED = frozenset({"source", "destination", "service"})
 _JOINING = frozenset({"and", "or", "the"})
 _KINDS_OF_VALUES = frozenset({"ip", "ipv4", "ipv6", "host", "net", "network", "subnet", "address"})
@@ -82,10 +84,10 @@ class Said:
     """Is the line a key for a side or a service, and values of it?"""
     told: set[str] = field(default_factory=set)
     """The sides that something was said of, were it anything."""
-    missing: str = ""
-    """The first of several values that the configuration does not tell."""
+    missing: dict[str, list[str]] = field(default_factory=dict)
+    """For each role the values of its line that name something which the configuration does not tell."""
     unknown: dict[str, str] = field(default_factory=dict)
-    """For each role the first word that named something which the configuration does not tell."""
+    """For each role the first word of a sentence that may be such a name."""
 
     def hear(self, words: list[tuple[str, bool]]) -> None:
         """Every word with whether it stood in quotes."""
@@ -180,13 +182,11 @@ class Said:
         else:
             self.unknown.setdefault(self.role, word)
             if self.listing and self.role in _LISTED and word.lower() not in w.VOCABULARY | _JOINING:
-                self.missing = self.missing or word
+                self.missing.setdefault(self.role, []).append(word)
         return 0
 
-    def unresolved(self) -> str:
-        """A side, a service or a way of which only words were said that name nothing: without it the rule would say more than it does."""
-        if self.missing:
-            return self.missing
+    def unresolved(self) -> dict[str, tuple[str, ...]]:
+        """What was named of a side, a service or a way, and the configuration does not tell: without it a rule says more than it does."""
         values = self.values
         said = {
             "source": self.source or self.loose or values.keys() & {"from_zone", "in_interface"},
@@ -194,9 +194,10 @@ class Said:
             "service": self.service,
             "via": values.keys() & {"via", "interface", "in_interface", "out_interface"},
         }
-        return next(
-            (self.unknown[k] for k, told in said.items() if k in self.unknown and k not in self.told and not told), ""
-        )
+        alone = {
+            k: (self.unknown[k],) for k, told in said.items() if k in self.unknown and k not in self.told and not told
+        }
+        return alone | {role: tuple(words) for role, words in self.missing.items()}
 
     def _may_be_name(self, word: str) -> bool:
         return not self.keyed and not self.name and not word.isdecimal() and word.lower() not in _KINDS_OF_VALUES
@@ -260,7 +261,8 @@ class Said:
             "from_zone",
             "to_zone",
         ):
-            self.values.setdefault({"source": "from_zone", "destination": "to_zone"}.get(self.role, self.role), word)
+            card = word in self.names.interfaces and word not in self.names.zones
+            self.values.setdefault((_BY_CARD if card else _BY_ZONE).get(self.role, self.role), word)
         else:
             return False
         return True

@@ -8,6 +8,8 @@ from stomion.crypto.agreement import agree
 from stomion.exchange.automaton import Reach
 from stomion.exchange.negotiation import Negotiation
 from stomion.exchange.story import CHILD_FAILURES, Refusal
+from stomion.logs.guess import turns_away
+from stomion.logs.lexicon import plain
 from stomion.model.event import What
 from stomion.space.ranges import same
 from stomion.tunnel.picture import End, Picture
@@ -65,8 +67,14 @@ _OF_AUTH = (What.KEY_REFUSED, What.IDENTITY_REFUSED, What.CERTIFICATE_REFUSED, W
 _AT_THE_OPENING = (What.VERSION_REFUSED, What.MODE_REFUSED, What.NO_PEER, What.IKE_PROPOSAL_REFUSED)
 
 
+def _is_idle(guess: Refusal, other: End) -> bool:
+    """Does a line that is taken for a refusal turn nothing away, while the other end tells of a Child SA that stands?"""
+    return other.story.child_up is not None and not turns_away(plain(guess.event.text))
+
+
 def _without_guesses(picture: Picture, standing: list[tuple[End, Refusal]]) -> list[tuple[End, Refusal]]:
     """What is guessed gives way to the wire and to what was understood, save where that is a bare refusal of which it may be the reason."""
+    standing = [(e, r) for e, r in standing if not (r.event.guessed and _is_idle(r, picture.other(e)))]
     known = [r.what for _, r in standing if not r.event.guessed]
     if picture.negotiations:
         return [(e, r) for e, r in standing if not r.event.guessed]
