@@ -22,13 +22,12 @@ from stomion.logs.stages import (
     Line,
     by_number,
     is_of_kernel,
-    lacks_group,
     made,
     told,
 )
 from stomion.logs.subjects import Subjects
 from stomion.logs.understand import SETTING, alike
-from stomion.logs.values import are_two_names
+from stomion.logs.values import are_two_names, lacks_group
 from stomion.model.event import Event, What
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import read_addresses

@@ -14,6 +14,7 @@ from stomion.logs.naming import identities_of, naming_of
 from stomion.logs.understand import spis_of, understand
 from stomion.logs.values import (
     AWAITED,
+    OF_GROUP,
     STANDS,
     VERSION,
     are_apart,
@@ -27,6 +28,7 @@ from stomion.logs.values import (
     has_arrow_in,
     has_choice,
     is_first_message,
+    lacks_group,
     names_a_known,
 )
 from stomion.logs.words import pattern
@@ -72,8 +74,6 @@ _KERNEL = pattern("kernel")
 _CUT = pattern("cut")
 _TWO_VERSIONS = pattern("two versions")
 _UNSPOKEN = pattern("unspoken")
-NO_GROUP = pattern("no group")
-_OF_GROUP = pattern("of a group")
 NAT_PORT = 4500
 _PORT = re.compile(rf" {NAT_PORT}(?= )")
 _EITHER = pattern("either version")
@@ -327,12 +327,6 @@ def is_of_kernel(words: str) -> bool:
     return _KERNEL.search(words) is not None and not (STANDS.search(words) or _ENDS_WELL.search(words))
 
 
-def lacks_group(words: str) -> bool:
-    """Has one of two ends no group, and the other one has?"""
-    others, missing = NO_GROUP.subn(" ", words)
-    return missing == 1 or (missing > 1 and _OF_GROUP.search(others) is not None)
-
-
 def _ended(line: Line, stage: What | None) -> What | None:
     """What a line tells of silence or of an end."""
     words = line.words
@@ -363,7 +357,7 @@ def _refused(line: Line, stage: What | None) -> What | None:
             return What.SELECTORS_REFUSED
         if stage is not What.CHILD_UP and _MACHINERY.search(words) and not _BY_THE_PEER.search(words):
             return What.INSTALL_FAILED
-        of_group = not named.ranges and _OF_GROUP.search(words) is not None
+        of_group = not named.ranges and OF_GROUP.search(words) is not None
         return What.PFS_REFUSED if of_group and turns_away(words) else None
     if stage is What.AGREED and _KERNEL.search(words):
         return What.INSTALL_FAILED

@@ -14,11 +14,11 @@ from stomion.logs.classify import EXCHANGES, REFUSALS, Exchange, classify, layer
 from stomion.logs.contrast import contrast_of, may_contrast, sets_names_apart
 from stomion.logs.grid import asked_and_held
 from stomion.logs.naming import identities_of, naming_of, without_names
+from stomion.logs.offers import announces_algorithms, is_held_against, proposals_of
 from stomion.model.event import Event, What
-from stomion.model.proposal import Proposal
 from stomion.model.provenance import Provenance
 from stomion.vocabulary.addresses import Named, read_addresses
-from stomion.vocabulary.algorithms import find_proposal, find_proposals
+from stomion.vocabulary.algorithms import find_proposal
 
 _SPI = re.compile(r"(?<![0-9a-fA-F-])(?:0x)?([0-9a-f]{8})(?:_[io])?(?![0-9a-fA-F-])", re.IGNORECASE)
 _VERSION = re.compile(r"ike ?v(?:ersion)?[ =\"]*([12])|\bike version ([12])|version[ =\"]+([12])\b", re.IGNORECASE)
@@ -117,7 +117,7 @@ def _shape_anew(marked: Marked) -> Shape:
         # Its values tell what it says.
         return Shape(None, usable=False)
     event = event_of(line)
-    if said is not None and event is not None and _of_algorithms(said.ideas, said.what):
+    if said is not None and event is not None and announces_algorithms(said.ideas, said.what):
         if marked.counts:
             return Shape(None, strict=True)
         if any(len(stand) < len("fade0000") and stand != event.sa for stand in marked.values):
@@ -146,7 +146,7 @@ def event_of(line: str) -> Event | None:
     if what is What.STARTED and _LISTENS.search(line):
         # Where a service listens is its own address.
         own, peer, port = own or peer, None, None
-    mine, theirs, offers = _proposals(line, said.ideas, what)
+    mine, theirs, offers = proposals_of(line, said.ideas, what)
     if len(named.ranges) == len(("near", "far")) and _FAR_FIRST.search(line):
         named = Named(named.endpoints, named.ranges[::-1], named.pair)
     told = asked_and_held(line) if what in _OF_TWO_PAIRS and len(named.ranges) == _TWO_PAIRS else None
@@ -160,7 +160,7 @@ def event_of(line: str) -> Event | None:
         what=what,
         where=_NOWHERE,
         text=line,
-        far=said.far and _SENT_AND_HELD.search(line) is None,
+        far=said.far and not is_held_against(line),
         # Who sets what it was asked against what it holds is the one that refuses.
         bare=said.bare and not (mine and theirs),
         peer=peer,
@@ -289,11 +289,6 @@ def labelled(text: str, named: Named) -> tuple[str, str] | None:
     return (found["own"], found["peer"]) if len(found) == len(("own", "peer")) else None
 
 
-_THEIRS = r"received|theirs?|offered|remote|peer(?:'s)?|their|far|it offered|requested|asked|proposed|got|came|has|brings|brought"
-_MINE = r"configured|mine|permit\w*|ours?|we only|local|allow\w*|expect\w*|own|accepts?|we take|want\w*|require\w*|supported|have|needs?|here"
-_MARK = re.compile(rf"(?<![A-Za-z])(?:(?P<their>{_THEIRS})|(?P<mine>{_MINE}))\b", re.IGNORECASE)
-
-
 _LISTED = re.compile(r"(?:^|\s)\d{1,3}:(?P<layer>IKE|ESP)=(?P<words>[A-Z0-9_+-]{3,512})\s*$")
 _OF_CONNECTION = re.compile(r"\s*\"([^\"\s]{1,128})\":")
 
@@ -307,47 +302,6 @@ def _listed(line: str) -> Event | None:
         return None
     conn = _OF_CONNECTION.match(line)
     return Event(What.PROPOSALS, _NOWHERE, line, conn=conn[1] if conn else naming_of(line).conn, mine=mine)
-
-
-def _proposals(
-    line: str, ideas: frozenset[str], what: What
-) -> tuple[Proposal | None, Proposal | None, tuple[Proposal, ...]]:
-    """(mine, theirs, theirs one by one where they are several): each stretch of the line belongs to the nearest word before it that says whose it is."""
-    if not _of_algorithms(ideas, what):
-        return None, None, ()
-    protocol = "ESP" if re.search(r"\besp\b|child| data", line, re.IGNORECASE) else "IKE"
-    marks = [(m.start(), "their" if m["their"] else "mine") for m in _MARK.finditer(line)]
-    if what is What.AGREED or not marks:
-        found = find_proposal(line, protocol)
-        if what is What.PROPOSALS and _FROM_THERE.search(line):
-            return None, found, ()
-        return found, found if what is What.AGREED else None, ()
-    parts: dict[str, str] = {"mine": "", "their": ""}
-    for (start, who), stop in zip(marks, [m[0] for m in marks[1:]] + [len(line)], strict=True):
-        parts[who] += " " + line[start:stop]
-    sides = {who for _, who in marks}
-    if what in REFUSALS and len(sides) == 1 and find_proposal(parts[min(sides)], protocol) is not None:
-        # A word names one of two sides: what stands before it is the other's.
-        parts["their" if "mine" in sides else "mine"] = line[: marks[0][0]]
-    offers = find_proposals(parts["their"], protocol)
-    several = offers if len(offers) > 1 else ()
-    return find_proposal(parts["mine"], protocol), find_proposal(parts["their"], protocol), several
-
-
-_SENT_AND_HELD = re.compile(
-    r"\b(?:peer|remote|far|partner)(?: (?:end|endpoint|gateway|side|site))? (?:sent|sends|offer(?:ed|s)|brought|brings)\b"
-    r".{1,200}\b(?:profile|policy|entry|we|config\w*)(?: \w+)? (?:permits?|allows?|requires?|expects?|wants?|takes?|holds?|has)\b",
-    re.IGNORECASE,
-)
-"""Who sets what the other end sent against what it holds refused it itself."""
-_FROM_THERE = re.compile(r"\b(?:from|by) (?:\w+ ){0,2}\d{1,3}(?:\.\d{1,3}){3}|\bas (?:the )?responder\b", re.IGNORECASE)
-"""Whoever is asked names what the other end offers."""
-
-
-def _of_algorithms(ideas: frozenset[str], what: What) -> bool:
-    """Do the words of a line announce algorithms?"""
-    named = ideas & {"proposal", "names", "selected"} or ("algorithms" in ideas and what in REFUSALS)
-    return bool(named) and what not in (What.SENT, What.RECEIVED)
 
 
 _NET = (

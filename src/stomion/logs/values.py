@@ -22,6 +22,8 @@ _OFFERS = re.compile(
 )
 _BEGINS = pattern("begins")
 _CONFIGURED = pattern("settings")
+_NO_GROUP = pattern("no group")
+OF_GROUP = pattern("of a group")
 _FIRST_MESSAGE = pattern("first message")
 _ARROW_OUT, _ARROW_IN = (
     re.compile(r">>|=>|->|→|(?<=\s)>(?=\s+[A-Za-z])"),
@@ -151,3 +153,9 @@ def comes_in(text: str, words: str) -> bool:
         return True
     by_them = _BY_THEM.search(words) is not None
     return by_them and (not _BY_US.search(words) or _COMES.search(words) is not None)
+
+
+def lacks_group(words: str) -> bool:
+    """Has one of two ends no group, and the other one has?"""
+    others, missing = _NO_GROUP.subn(" ", words)
+    return missing == 1 or (missing > 1 and OF_GROUP.search(others) is not None)
