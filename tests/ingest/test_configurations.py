@@ -36,6 +36,7 @@ def test_a_configuration_is_named_with_what_it_sets_up(case: Case) -> None:
         TEXT.replace("\n ", "\n2026-05-04T09:14:07Z ash "),  # what has times happened
         TEXT.replace("local net", "site net"),
         "tunnel to-birch\n peer 198.51.100.10\n",
+        "tunnel to-birch\n peer 198.51.100.10\n local net 10.1.0.0/24\n remote net 10.2.0.0/24\n state up\n",
     ],
 )
 def test_other_texts_are_none(case: Case, text: str) -> None:

@@ -12,7 +12,7 @@ from stomion.drafts import words as w
 from stomion.drafts.algorithms import kind_of, lifetime_of, offered, phase_of, told_phase, values_of, with_shared
 from stomion.drafts.joined import joined
 from stomion.drafts.keys import with_whole_keys
-from stomion.drafts.kinds import ORDERS, kind_word
+from stomion.drafts.kinds import IKE_ALONE, ORDERS, kind_word
 from stomion.drafts.lists import with_lists
 from stomion.drafts.objects import things_of
 from stomion.drafts.roles import PORT
@@ -326,7 +326,12 @@ def _suites(things: list[Thing]) -> Suites:
     for thing in things:
         if thing.kind != "proposal" or not thing.name:
             continue
-        phase = phase_of([thing.label]) or told_phase(thing.body) or phase_of([thing.name])
+        phase = (
+            phase_of([thing.label])
+            or (1 if thing.label.lower() in IKE_ALONE else None)
+            or told_phase(thing.body)
+            or phase_of([thing.name])
+        )
         protocol = "IKE" if phase == 1 else "ESP"
         with contextlib.suppress(ValueError):
             out.setdefault(thing.name, []).extend((phase, found) for found in _each_offered(thing.body, protocol))

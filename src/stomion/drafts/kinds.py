@@ -65,6 +65,8 @@ def title_words(words: Sequence[str]) -> int:
 _TITLES = frozenset({"vpn", "vpns", "ipsec", "tunnels"})
 
 
+IKE_ALONE = frozenset({"ikev1", "ikev2"})
+"""Words for IKE that tell its version where they stand alone, and the phase before a word for what is offered."""
 _NARROWER = frozenset({"interface", "route"})
 _BETWEEN_SITES = ("site", "to", "site")
 
@@ -89,7 +91,7 @@ def _again(words: Sequence[str], heads: Sequence[str], place: int, kind: str, st
 def _pair(low: str, following: str) -> str:
     """The kind that two words tell together: `ike proposal`, `phase1 offer`, `address translation`."""
     parts = set(w.parts_of(following))
-    if phase_of([low]) and parts & w.OFFERS:
+    if (phase_of([low]) or low in IKE_ALONE) and parts & w.OFFERS:
         return "proposal"
     if low in ("address", "network", "port") and parts & w.TRANSLATION:
         return "translation"

@@ -26,7 +26,7 @@ def take_settings(reading: Reading) -> bool:
     if any(find_stamp(line, year=1970) is not None for line in lines[:LOOKED_AT]):
         # What has times happened.
         return False
-    tunnels = [one for one in draft_of("\n".join(lines)).sheet.tunnel if one.peer and one.local_ts and one.remote_ts]
+    tunnels = [one for one in draft_of("\n".join(lines)).sheet.tunnel if _is_whole(one)]
     if not tunnels:
         return False
     named = "; ".join(map(_said, tunnels[:SHOWN]))
@@ -34,6 +34,12 @@ def take_settings(reading: Reading) -> bool:
     reading.source("gateway's configuration", len(lines), "lines", used=False)
     reading.problem(f"it sets up {named}{more}; stomion sheet draft makes a sheet of it, which counts")
     return True
+
+
+def _is_whole(tunnel: SheetTunnel) -> bool:
+    """Is told what only a configuration tells together: the peer, the networks of both sides, and how the tunnel is sealed or proved?"""
+    sealed = tunnel.ike_proposal or tunnel.esp_proposal or tunnel.auth
+    return bool(tunnel.peer and tunnel.local_ts and tunnel.remote_ts and sealed)
 
 
 def _said(tunnel: SheetTunnel) -> str:
