@@ -117,3 +117,9 @@ def test_lists_are_put_in_place_of_their_name_so_often_and_no_more() -> None:
     rows = "".join(f"packet-list L pass ip 10.{n % 200}.{n // 200}.0/24 10.96.0.0/16\n" for n in range(3_000))
     text = rows + "translate packet-list L interface wan masquerade\n" * 3_000
     assert len(draft_of(text).sheet.translation) < 30_000
+
+
+def test_a_remark_speaks_of_no_list() -> None:
+    rules = "filter hall pass tcp 10.96.0.0/16 10.64.0.0/24\n"
+    sheet = draft_of(f"{CARDS}{rules}tunnel a\n  peer 192.0.2.10\n  description to the hall and back\n").sheet
+    assert [rule.name for rule in sheet.filter] == ["hall"] and sheet.tunnel[0].remote_ts == ()

@@ -24,6 +24,7 @@ def with_lists(things: Sequence[Thing]) -> list[Thing]:
         for thing in things
         if thing.kind in ("tunnel", "translation")
         for _, one in thing.leaves()
+        if _may_speak(one)
         for word in one.words
         if not w.is_value(word)
     }
@@ -51,6 +52,14 @@ def with_lists(things: Sequence[Thing]) -> list[Thing]:
             thing.body = [_carried(one, lists) for one in thing.body]
         out += _translated(thing, lists) if thing.kind == "translation" else [thing]
     return out
+
+
+_PROSE = w.NAME | {"descr", "description", "desc", "comment", "remark", "note", "text", "info"}
+
+
+def _may_speak(one: Statement) -> bool:
+    """Is a line no name and no remark, in which any word may stand?"""
+    return not w.bag(one.words[:1]) & _PROSE
 
 
 def _named(thing: Thing) -> tuple[str, list[Statement]]:
@@ -90,7 +99,7 @@ def _carried(one: Statement, lists: Mapping[str, Sequence[Row]]) -> Statement:
     if one.kids:
         return Statement(one.words, one.line, [_carried(kid, lists) for kid in one.kids], one.quoted)
     place = next((n for n, word in enumerate(one.words) if n and word in lists), 0)
-    if not place:
+    if not place or not _may_speak(one):
         return one
     rows = [Statement((*near, "->", *far), line) for taken, near, far, line in lists[one.words[place]] if taken]
     head = one.words[:place]
@@ -99,14 +108,15 @@ def _carried(one: Statement, lists: Mapping[str, Sequence[Row]]) -> Statement:
 
 def _translated(thing: Thing, lists: Mapping[str, Sequence[Row]]) -> Iterator[Thing]:
     """A translation for each row of the list that it names; the packets that a row passes over keep their addresses."""
-    lines = [(n, p) for n, one in enumerate(thing.body) for p, word in enumerate(one.words) if word in lists]
+    said = ((n, one) for n, one in enumerate(thing.body) if _may_speak(one))
+    lines = [(n, p) for n, one in said for p, word in enumerate(one.words) if word in lists]
     if len(lines) != 1 or any(one.kids for one in thing.body):
         yield thing
         return
     number, place = lines[0]
     one = thing.body[number]
-    said = (*one.words[: max(place - 1, 0)], *one.words[place + 1 :])
+    rest = (*one.words[: max(place - 1, 0)], *one.words[place + 1 :])
     for taken, near, far, line in lists[one.words[place]]:
         sides = (_TWO[0], *near, _TWO[1], *far)
-        body = [Statement(sides, line), *thing.body[:number], Statement(said, one.line), *thing.body[number + 1 :]]
+        body = [Statement(sides, line), *thing.body[:number], Statement(rest, one.line), *thing.body[number + 1 :]]
         yield Thing("translation", "", body if taken else [Statement(("exempt", *sides), line)], line, thing.label)
