@@ -17,8 +17,9 @@ TEXT = (
 )
 
 
-def test_a_configuration_is_named_with_what_it_sets_up(case: Case) -> None:
-    examined = case({"ash/settings.txt": TEXT})
+@pytest.mark.parametrize("remark", ["", "# saved 2026-05-04 09:14:07 by duty\n"])
+def test_a_configuration_is_named_with_what_it_sets_up(case: Case, remark: str) -> None:
+    examined = case({"ash/settings.txt": remark + TEXT})
     (source,) = examined.evidence.sources
     assert (source.kind, source.used) == ("gateway's configuration", False)
     (problem,) = examined.evidence.problems

@@ -14,6 +14,8 @@ MOST = 128 << 10
 """Bytes of a text that is asked whether it is one."""
 LINES = 8_000
 LOOKED_AT = 400
+MOST_TIMED = 1 / 8
+"""Of the lines may have a time."""
 SHOWN = 3
 """Tunnels that are named."""
 
@@ -23,8 +25,9 @@ def take_settings(reading: Reading) -> bool:
     if reading.size > MOST or not reading.item.site:
         return False
     lines = [line for _, line in islice(every_line(reading.item, reading), LINES)]
-    if any(find_stamp(line, year=1970) is not None for line in lines[:LOOKED_AT]):
-        # What has times happened.
+    head = [line for line in lines[:LOOKED_AT] if line.strip()]
+    if sum(find_stamp(line, year=1970) is not None for line in head) > MOST_TIMED * len(head):
+        # What has times happened; a remark may tell when it was written.
         return False
     tunnels = [one for one in draft_of("\n".join(lines)).sheet.tunnel if _is_whole(one)]
     if not tunnels:
